@@ -1,0 +1,59 @@
+/// What can be wrong with the numbers that describe a curve or a surface.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum GeometryError {
+    /// A spline's degree is outside what the evaluation supports.
+    #[error("degree {0} is outside 1 to {max}; choose one in that range", max = crate::MAX_DEGREE)]
+    Degree(usize),
+    /// Knot count, control point count and degree do not belong together.
+    #[error("{knots} knots do not fit {points} control points of degree {degree}; {needed} are needed", needed = points + degree + 1)]
+    KnotCount {
+        /// How many knots were given.
+        knots: usize,
+        /// How many control points were given.
+        points: usize,
+        /// The degree.
+        degree: usize,
+    },
+    /// Knots fall, repeat too often, or are not clamped at the ends.
+    #[error("the knots go wrong at index {0}; they must not fall, and repeat degree + 1 times at either end")]
+    KnotOrder(usize),
+    /// Two places that must differ are one.
+    #[error("points {first} and {second} are the same place; remove one of them")]
+    RepeatedPoint {
+        /// Index of the earlier point.
+        first: usize,
+        /// Index of the later point.
+        second: usize,
+        /// Where they lie.
+        at: [f64; 3],
+    },
+    /// Too few points for what was asked.
+    #[error("{given} points are too few; give at least {needed}")]
+    TooFewPoints {
+        /// How many there are.
+        given: usize,
+        /// How many it takes.
+        needed: usize,
+    },
+    /// A coordinate or a weight is not a usable number.
+    #[error("number {0} in the list is not finite, or a weight is not above zero")]
+    BadNumber(usize),
+    /// An offset would fold over itself where the curve bends more tightly than the distance.
+    #[error(
+        "an offset of {distance:.4} mm folds over where the curve bends with radius {radius:.4} mm; use less than {radius:.4} mm or widen the bend"
+    )]
+    OffsetFolds {
+        /// Where the curve bends most tightly on that side.
+        at: [f64; 3],
+        /// Radius there, in millimetres.
+        radius: f64,
+        /// The distance that was asked for, in millimetres.
+        distance: f64,
+    },
+    /// A curve stands still somewhere, so that it has no direction there.
+    #[error("the curve has no direction at one place; remove the points that coincide there")]
+    NoDirection {
+        /// Where.
+        at: [f64; 3],
+    },
+}

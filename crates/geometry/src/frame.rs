@@ -1,0 +1,76 @@
+use serde::{Deserialize, Serialize};
+
+use crate::{Point2, Point3, Vector3};
+
+/// A right-handed set of three unit directions at a place; its x and y span a plane.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Frame {
+    /// Where the frame stands.
+    pub origin: Point3,
+    /// First direction, of length 1.
+    pub x: Vector3,
+    /// Second direction, of length 1, square to `x`.
+    pub y: Vector3,
+    /// Normal of the plane, `x` cross `y`.
+    pub z: Vector3,
+}
+
+impl Frame {
+    /// A frame from two directions; `toward_y` need not be square to `x`. `None` when they are parallel or zero.
+    #[must_use]
+    pub fn new(origin: Point3, x: Vector3, toward_y: Vector3) -> Option<Self> {
+        let x = x.try_normalize(f64::MIN_POSITIVE)?;
+        let y = (toward_y - x * x.dot(&toward_y)).try_normalize(1e-12 * toward_y.norm())?;
+        Some(Self { origin, x, y, z: x.cross(&y) })
+    }
+
+    /// The point of space that has the plane coordinates `(x, y)`.
+    #[must_use]
+    pub fn to_space(&self, x: f64, y: f64) -> Point3 {
+        self.origin + self.x * x + self.y * y
+    }
+
+    /// Coordinates of a point along `x`, `y` and `z`.
+    #[must_use]
+    pub fn coordinates(&self, point: &Point3) -> Vector3 {
+        let d = point - self.origin;
+        Vector3::new(d.dot(&self.x), d.dot(&self.y), d.dot(&self.z))
+    }
+
+    /// Plane coordinates of a point, its height above the plane left out.
+    #[must_use]
+    pub fn flattened(&self, point: &Point3) -> Point2 {
+        let c = self.coordinates(point);
+        Point2::new(c.x, c.y)
+    }
+}
+
+/// A straight line without ends, with a direction: what things turn about.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Axis {
+    /// A point on it.
+    pub origin: Point3,
+    /// Its direction, of length 1.
+    pub direction: Vector3,
+}
+
+impl Axis {
+    /// An axis through `origin`; `None` when the direction has no length.
+    #[must_use]
+    pub fn new(origin: Point3, direction: Vector3) -> Option<Self> {
+        Some(Self { origin, direction: direction.try_normalize(1e-12)? })
+    }
+
+    /// Signed distance along the axis from its origin to the foot of `point`, in millimetres.
+    #[must_use]
+    pub fn height(&self, point: &Point3) -> f64 {
+        (point - self.origin).dot(&self.direction)
+    }
+
+    /// The vector from the axis to `point`, square to the axis.
+    #[must_use]
+    pub fn radial(&self, point: &Point3) -> Vector3 {
+        let d = point - self.origin;
+        d - self.direction * d.dot(&self.direction)
+    }
+}

@@ -1,0 +1,244 @@
+use serde::{Deserialize, Serialize};
+
+use crate::{Domain, GeometryError};
+
+/// Highest degree that evaluation supports; its work arrays live on the stack.
+pub const MAX_DEGREE: usize = 15;
+pub(crate) const ORDER: usize = MAX_DEGREE + 1;
+
+/// A clamped knot vector with its degree: the first and the last knot stand `degree + 1` times.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct KnotVector {
+    degree: usize,
+    knots: Vec<f64>,
+}
+
+impl KnotVector {
+    /// Checks and takes a full knot vector.
+    ///
+    /// # Errors
+    /// `Degree`, `KnotCount` (too short for one span), `KnotOrder`, `BadNumber`.
+    pub fn try_new(degree: usize, knots: Vec<f64>) -> Result<Self, GeometryError> {
+        if degree == 0 || degree > MAX_DEGREE {
+            return Err(GeometryError::Degree(degree));
+        }
+        if knots.len() < 2 * (degree + 1) {
+            let points = knots.len().saturating_sub(degree + 1);
+            return Err(GeometryError::KnotCount { knots: knots.len(), points: points.max(degree + 1), degree });
+        }
+        if let Some(bad) = knots.iter().position(|k| !k.is_finite()) {
+            return Err(GeometryError::BadNumber(bad));
+        }
+        let last = knots.len() - 1;
+        for i in 0..last {
+            let must_repeat = i < degree || i >= last - degree;
+            if knots[i + 1] < knots[i] || (must_repeat && knots[i + 1] != knots[i]) {
+                return Err(GeometryError::KnotOrder(i + 1));
+            }
+        }
+        if let Some(i) = (1..last - degree).find(|&i| knots[i] == knots[i + degree]) {
+            return Err(GeometryError::KnotOrder(i + degree));
+        }
+        Ok(Self { degree, knots })
+    }
+
+    /// Knots of a single polynomial piece over `[0, 1]`; the degree is brought into the supported range.
+    #[must_use]
+    pub fn bezier(degree: usize) -> Self {
+        Self::joined_pieces(degree, &[0.0, 1.0])
+    }
+
+    /// Knots of polynomial pieces that meet at `breaks` with positions only (inner knots `degree` fold).
+    pub(crate) fn joined_pieces(degree: usize, breaks: &[f64]) -> Self {
+        let degree = degree.clamp(1, MAX_DEGREE);
+        let mut knots = Vec::with_capacity(degree * breaks.len() + 2);
+        for (i, &b) in breaks.iter().enumerate() {
+            let extra = usize::from(i == 0 || i + 1 == breaks.len());
+            knots.extend(std::iter::repeat_n(b, degree + extra));
+        }
+        Self { degree, knots }
+    }
+
+    /// Evenly spaced inner knots for `points` control points, over `[0, points - degree]`.
+    ///
+    /// # Errors
+    /// `TooFewPoints` when there are not more points than the degree, `Degree`.
+    pub fn clamped_uniform(degree: usize, points: usize) -> Result<Self, GeometryError> {
+        if points <= degree {
+            return Err(GeometryError::TooFewPoints { given: points, needed: degree + 1 });
+        }
+        let spans = points - degree;
+        let mut knots = vec![0.0; degree];
+        knots.extend((0..=spans).map(|i| i as f64));
+        knots.extend(std::iter::repeat_n(spans as f64, degree));
+        Self::try_new(degree, knots)
+    }
+
+    /// The polynomial degree.
+    #[must_use]
+    pub fn degree(&self) -> usize {
+        self.degree
+    }
+
+    /// All knots, repeated ones as often as they count.
+    #[must_use]
+    pub fn knots(&self) -> &[f64] {
+        &self.knots
+    }
+
+    /// How many control points belong to these knots.
+    #[must_use]
+    pub fn point_count(&self) -> usize {
+        self.knots.len() - self.degree - 1
+    }
+
+    /// The parameter interval.
+    #[must_use]
+    pub fn domain(&self) -> Domain {
+        Domain::new(self.knots[self.degree], self.knots[self.knots.len() - 1 - self.degree])
+    }
+
+    /// Distinct knots with their multiplicities, in rising order.
+    #[must_use]
+    pub fn distinct(&self) -> Vec<(f64, usize)> {
+        let mut out: Vec<(f64, usize)> = Vec::new();
+        for &k in &self.knots {
+            match out.last_mut() {
+                Some((value, count)) if *value == k => *count += 1,
+                _ => out.push((k, 1)),
+            }
+        }
+        out
+    }
+
+    /// Distinct knot values, in rising order.
+    #[must_use]
+    pub fn breaks(&self) -> Vec<f64> {
+        self.distinct().into_iter().map(|(k, _)| k).collect()
+    }
+
+    /// How often `parameter` stands among the knots.
+    #[must_use]
+    pub fn multiplicity(&self, parameter: f64) -> usize {
+        self.knots.iter().filter(|&&k| k == parameter).count()
+    }
+
+    /// Index `i` of the span with `knots[i] <= parameter < knots[i + 1]`; the right end belongs to the last span.
+    ///
+    /// # References
+    /// Algorithm A2.1.
+    #[must_use]
+    pub fn span(&self, parameter: f64) -> usize {
+        let last = self.point_count() - 1;
+        if parameter >= self.knots[last + 1] {
+            return last;
+        }
+        let inner = &self.knots[self.degree + 1..=last + 1];
+        self.degree + inner.partition_point(|&k| k <= parameter)
+    }
+
+    /// The `degree + 1` basis functions that are not zero on `span`, in order.
+    ///
+    /// # References
+    /// Algorithm A2.2.
+    #[must_use]
+    pub fn basis(&self, span: usize, parameter: f64) -> [f64; ORDER] {
+        let mut n = [0.0; ORDER];
+        let mut left = [0.0; ORDER];
+        let mut right = [0.0; ORDER];
+        n[0] = 1.0;
+        for j in 1..=self.degree {
+            left[j] = parameter - self.knots[span + 1 - j];
+            right[j] = self.knots[span + j] - parameter;
+            let mut saved = 0.0;
+            for r in 0..j {
+                let t = n[r] / (right[r + 1] + left[j - r]);
+                n[r] = saved + right[r + 1] * t;
+                saved = left[j - r] * t;
+            }
+            n[j] = saved;
+        }
+        n
+    }
+
+    /// Basis functions and their first three derivatives: `result[k][j]` is the k-th derivative of the j-th one.
+    ///
+    /// # References
+    /// Algorithm A2.3.
+    #[must_use]
+    pub fn basis_derivatives(&self, span: usize, parameter: f64) -> [[f64; ORDER]; 4] {
+        let p = self.degree;
+        let mut ndu = [[0.0; ORDER]; ORDER];
+        let mut left = [0.0; ORDER];
+        let mut right = [0.0; ORDER];
+        ndu[0][0] = 1.0;
+        for j in 1..=p {
+            left[j] = parameter - self.knots[span + 1 - j];
+            right[j] = self.knots[span + j] - parameter;
+            let mut saved = 0.0;
+            for r in 0..j {
+                ndu[j][r] = right[r + 1] + left[j - r];
+                let t = ndu[r][j - 1] / ndu[j][r];
+                ndu[r][j] = saved + right[r + 1] * t;
+                saved = left[j - r] * t;
+            }
+            ndu[j][j] = saved;
+        }
+        let mut out = [[0.0; ORDER]; 4];
+        for j in 0..=p {
+            out[0][j] = ndu[j][p];
+        }
+        for r in 0..=p {
+            let mut a = [[0.0; ORDER]; 2];
+            let (mut s1, mut s2) = (0, 1);
+            a[0][0] = 1.0;
+            for k in 1..=3.min(p) {
+                let mut d = 0.0;
+                let pk = p - k;
+                if r >= k {
+                    a[s2][0] = a[s1][0] / ndu[pk + 1][r - k];
+                    d = a[s2][0] * ndu[r - k][pk];
+                }
+                let j1 = if r + 1 >= k { 1 } else { k - r };
+                let j2 = if r <= pk + 1 { k - 1 } else { p - r };
+                for j in j1..=j2 {
+                    a[s2][j] = (a[s1][j] - a[s1][j - 1]) / ndu[pk + 1][r + j - k];
+                    d += a[s2][j] * ndu[r + j - k][pk];
+                }
+                if r <= pk {
+                    a[s2][k] = -a[s1][k - 1] / ndu[pk + 1][r];
+                    d += a[s2][k] * ndu[r][pk];
+                }
+                out[k][r] = d;
+                std::mem::swap(&mut s1, &mut s2);
+            }
+        }
+        let mut factor = p as f64;
+        for (k, row) in out.iter_mut().enumerate().skip(1) {
+            for value in row.iter_mut() {
+                *value *= factor;
+            }
+            factor *= p.saturating_sub(k) as f64;
+        }
+        out
+    }
+
+    /// Means of `degree` successive inner knots, one for each control point.
+    #[must_use]
+    pub fn greville(&self) -> Vec<f64> {
+        let p = self.degree;
+        (0..self.point_count()).map(|i| self.knots[i + 1..=i + p].iter().sum::<f64>() / p as f64).collect()
+    }
+
+    /// The same knots run backwards over the same interval.
+    #[must_use]
+    pub fn reversed(&self) -> Self {
+        let d = self.domain();
+        let knots = self.knots.iter().rev().map(|k| d.start + (d.end - k)).collect();
+        Self { degree: self.degree, knots }
+    }
+
+    pub(crate) fn with_knots(&self, knots: Vec<f64>) -> Self {
+        Self { degree: self.degree, knots }
+    }
+}

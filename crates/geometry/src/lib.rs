@@ -1,0 +1,49 @@
+//! Rational B-spline curves and surfaces: evaluation, knots, interpolation, offset, crossings.
+//!
+//! Lengths are millimetres, angles radians, all numbers `f64`. Control points are kept in homogeneous form
+//! `(w x, w y, w z, w)`. Every approximation takes a `tolerance` and returns the deviation that it reached.
+//!
+//! Methods follow Piegl & Tiller, *The NURBS Book*, 2nd edition, unless a module names another source.
+
+mod arc;
+mod bezier_pieces;
+mod closest;
+mod crossing;
+mod curve_edit;
+mod domain;
+mod error;
+mod frame;
+mod interpolate;
+mod knot_vector;
+mod nurbs_curve;
+mod nurbs_surface;
+mod offset;
+mod quadrature;
+mod recognise;
+mod tolerance;
+
+pub use arc::{arc_segments, circle_arc};
+pub use closest::{ClosestOnCurve, closest_on_curve};
+pub use crossing::{Crossing, crossings, flatten, self_crossing};
+pub use domain::Domain;
+pub use error::GeometryError;
+pub use frame::{Axis, Frame};
+pub use interpolate::{centripetal_parameters, chord_parameters, interpolate, through_points};
+pub use knot_vector::{KnotVector, MAX_DEGREE};
+pub use nurbs_curve::NurbsCurve;
+pub use nurbs_surface::{NurbsSurface, SurfaceDerivatives};
+pub use offset::{Fitted, offset_in_plane, tightest_bend};
+pub use quadrature::gauss_legendre;
+pub use recognise::{as_line, as_plane_arc};
+pub use tolerance::Tolerance;
+
+/// A point in space, in millimetres.
+pub type Point3 = nalgebra::Point3<f64>;
+/// A vector in space.
+pub type Vector3 = nalgebra::Vector3<f64>;
+/// A control point in homogeneous form, `(w x, w y, w z, w)`.
+pub type Homogeneous = nalgebra::Vector4<f64>;
+/// A point of a parameter or drawing plane.
+pub type Point2 = nalgebra::Point2<f64>;
+/// A vector of a parameter or drawing plane.
+pub type Vector2 = nalgebra::Vector2<f64>;

@@ -1,0 +1,80 @@
+use geometry::{NurbsCurve, Point3, Tolerance};
+
+use crate::SurfacingError;
+
+/// Curves put in order, end to start.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Chain {
+    /// Index of each curve in the input, and whether it is run backwards.
+    pub order: Vec<(usize, bool)>,
+    /// Whether the last curve ends where the first begins.
+    pub closed: bool,
+    /// Largest gap between neighbours, in millimetres.
+    pub largest_gap: f64,
+}
+
+/// Puts curves in order so that each begins where the one before ends, within the join tolerance. The first curve
+/// keeps its direction; a closed chain begins with it, an open one at the loose end that its start leads to.
+///
+/// # Errors
+/// `Empty`, `NotOneChain` with the nearest loose ends, `Branches` where more than two ends meet.
+pub fn chain(curves: &[NurbsCurve], tolerance: &Tolerance) -> Result<Chain, SurfacingError> {
+    if curves.is_empty() {
+        return Err(SurfacingError::Empty);
+    }
+    let end = |i: usize, last: bool| if last { curves[i].end() } else { curves[i].start() };
+    let ends: Vec<(usize, bool)> = (0..curves.len()).flat_map(|i| [(i, false), (i, true)]).collect();
+    let at = |p: &Point3| -> Vec<(usize, bool)> {
+        ends.iter().copied().filter(|&(i, last)| (end(i, last) - p).norm() <= tolerance.join).collect()
+    };
+    for &(i, last) in &ends {
+        let p = end(i, last);
+        let meeting = at(&p);
+        if meeting.len() > 2 {
+            return Err(SurfacingError::Branches { count: meeting.len(), at: p.into() });
+        }
+    }
+    let partner = |from: (usize, bool)| at(&end(from.0, from.1)).into_iter().find(|&e| e != from);
+    // Walk back from the first curve's start to the beginning of the chain, or once round.
+    let mut begin = (0, false);
+    let mut closed = false;
+    for _ in 0..curves.len() {
+        match partner(begin) {
+            Some((0, true)) => {
+                closed = true;
+                begin = (0, false);
+                break;
+            }
+            Some((i, last)) => begin = (i, !last),
+            None => break,
+        }
+    }
+    let mut order = Vec::new();
+    let mut largest_gap: f64 = 0.0;
+    let mut here = begin;
+    loop {
+        order.push(here);
+        let exit = (here.0, !here.1);
+        match partner(exit) {
+            Some(next) if order.len() < curves.len() => {
+                largest_gap = largest_gap.max((end(exit.0, exit.1) - end(next.0, next.1)).norm());
+                here = next;
+            }
+            _ => break,
+        }
+    }
+    if order.len() < curves.len() {
+        let in_chain = |i: usize| order.iter().any(|o| o.0 == i);
+        let mut nearest = (f64::INFINITY, end(0, false));
+        for &(i, a) in ends.iter().filter(|e| in_chain(e.0)) {
+            for &(j, b) in ends.iter().filter(|e| !in_chain(e.0)) {
+                let gap = (end(i, a) - end(j, b)).norm();
+                if gap < nearest.0 {
+                    nearest = (gap, end(i, a));
+                }
+            }
+        }
+        return Err(SurfacingError::NotOneChain { gap: nearest.0, at: nearest.1.into() });
+    }
+    Ok(Chain { order, closed, largest_gap })
+}

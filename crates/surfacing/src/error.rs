@@ -1,0 +1,127 @@
+use geometry::GeometryError;
+use topology::TopologyError;
+
+/// Why a construction could not be made; `at` is a place in space, in millimetres.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum SurfacingError {
+    /// A curve or surface could not be made.
+    #[error(transparent)]
+    Geometry(#[from] GeometryError),
+    /// The shell could not be put together.
+    #[error(transparent)]
+    Topology(#[from] TopologyError),
+    /// There is no curve to work on.
+    #[error("there is no curve in the profile; draw one first")]
+    Empty,
+    /// The curves do not form one chain.
+    #[error(
+        "the profile falls apart: the nearest loose ends are {gap:.3} mm apart; move them together, or pick one curve"
+    )]
+    NotOneChain {
+        /// Smallest distance between loose ends, in millimetres.
+        gap: f64,
+        /// Where.
+        at: [f64; 3],
+    },
+    /// More than two curve ends meet at one place.
+    #[error("{count} curve ends meet at one place, so that the profile branches; remove or move one of them")]
+    Branches {
+        /// How many ends meet.
+        count: usize,
+        /// Where.
+        at: [f64; 3],
+    },
+    /// A profile does not lie in a plane with the axis.
+    #[error(
+        "the profile leaves the plane of the axis by {distance:.3} mm; draw it on a plane through the axis, or pick another axis"
+    )]
+    NotWithAxis {
+        /// How far, in millimetres.
+        distance: f64,
+        /// Where.
+        at: [f64; 3],
+    },
+    /// All of a profile lies on the axis.
+    #[error("the profile lies on the axis, so that turning it makes no surface; move it off the axis or pick another axis")]
+    OnAxis {
+        /// Where.
+        at: [f64; 3],
+    },
+    /// A profile crosses the axis at an end, by a little.
+    #[error("the profile's end is {distance:.3} mm beyond the axis; a turn would overlap there; put it on the axis")]
+    EndBeyondAxis {
+        /// Whether it is the chain's start.
+        start: bool,
+        /// How far beyond, in millimetres.
+        distance: f64,
+        /// Where.
+        at: [f64; 3],
+    },
+    /// A profile crosses or touches the axis away from its ends.
+    #[error("the profile crosses the axis; keep all of it on one side, with at most its ends on the axis")]
+    CrossesAxis {
+        /// Where.
+        at: [f64; 3],
+    },
+    /// A profile crosses itself.
+    #[error("the profile crosses itself; move its points until it does not")]
+    CrossesItself {
+        /// Where.
+        at: [f64; 3],
+    },
+    /// A turn's angle is unusable.
+    #[error("a turn of {degrees:.6} deg makes no surface; give more than 0 and at most 360 deg")]
+    Angle {
+        /// The angle in degrees.
+        degrees: f64,
+    },
+    /// A flat-sided turn has too few or too many sides.
+    #[error("{0} sides make no closed shape; give 3 to 360")]
+    Sides(usize),
+    /// A closed profile that is turned part of the way cannot get a wall.
+    #[error("a closed profile turned part of the way has no room for a wall with open ends; turn it all the way, or open the profile")]
+    RingPartWay {
+        /// Where.
+        at: [f64; 3],
+    },
+    /// A wall has no thickness.
+    #[error("the wall has no thickness; give more than 0 mm on at least one side")]
+    NoThickness,
+    /// A wall is thicker than the shape leaves room for.
+    #[error("a wall of {asked:.3} mm does not fit: {why}; at most {fits:.3} mm in all fits here")]
+    TooThick {
+        /// Total thickness asked for, in millimetres.
+        asked: f64,
+        /// Largest total thickness that was found to fit, in millimetres.
+        fits: f64,
+        /// What goes wrong.
+        why: String,
+        /// Where.
+        at: [f64; 3],
+    },
+}
+
+impl SurfacingError {
+    /// The place in space that the error is about, if it has one.
+    #[must_use]
+    pub fn place(&self) -> Option<[f64; 3]> {
+        match self {
+            Self::NotOneChain { at, .. }
+            | Self::Branches { at, .. }
+            | Self::NotWithAxis { at, .. }
+            | Self::OnAxis { at }
+            | Self::EndBeyondAxis { at, .. }
+            | Self::CrossesAxis { at }
+            | Self::CrossesItself { at }
+            | Self::RingPartWay { at }
+            | Self::TooThick { at, .. }
+            | Self::Geometry(
+                GeometryError::RepeatedPoint { at, .. }
+                | GeometryError::OffsetFolds { at, .. }
+                | GeometryError::NoDirection { at },
+            )
+            | Self::Topology(TopologyError::EdgeOffVertex { at, .. }) => Some(*at),
+            _ => None,
+        }
+    }
+}

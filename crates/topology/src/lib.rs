@@ -1,0 +1,23 @@
+//! Vertices, edges, loops, faces, shells and solids, named after ISO 10303-42; their checks, meshes and measures.
+//!
+//! [`wiring`] is who touches whom, free of geometry. A [`Shell`] adds the places, curves and surfaces; a [`Solid`] is
+//! one closed shell with the shells of its voids. Nothing here knows how a surface was constructed.
+
+mod body;
+mod check;
+mod error;
+mod ids;
+mod measure;
+mod mesh;
+mod shell;
+mod solid;
+pub mod wiring;
+
+pub use body::Body;
+pub use check::{Closure, FreeEdge, closure};
+pub use error::TopologyError;
+pub use ids::{EdgeId, FaceId, VertexId};
+pub use measure::{Measures, area, measure};
+pub use mesh::{FaceMesh, Mesh, MeshTolerance, MeshVertex, mesh};
+pub use shell::{Edge, Face, Loop, OrientedEdge, Shell, Vertex};
+pub use solid::Solid;

@@ -1,0 +1,439 @@
+//! Triangle meshes whose faces share their edges' samples.
+//!
+//! Each edge is sampled once by chord and angle; each face is a constrained Delaunay triangulation of its parameter
+//! plane, scaled to the surface's own lengths, with inner points spaced by curvature. Faces use the edges' points
+//! by number, so that a closed shell gives a watertight mesh without any merging afterwards.
+
+use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, Vector3};
+use rayon::prelude::*;
+use spade::{ConstrainedDelaunayTriangulation, HasPosition, Point2, Triangulation};
+
+use crate::{Face, FaceId, Shell, TopologyError};
+
+/// Rounds of refinement for a face whose measured deviation is still above the tolerance.
+const MAX_ROUNDS: usize = 5;
+/// Most grid lines per direction and face; beyond, the mesh is reported as not converged.
+const MAX_LINES: usize = 4000;
+const MAX_HALVINGS: u32 = 14;
+
+/// How fine a mesh is to be.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct MeshTolerance {
+    /// Largest distance between a triangle and its surface, in millimetres.
+    pub chord: f64,
+    /// Largest turn of the tangent along one triangle side, in radians.
+    pub angle: f64,
+}
+
+impl MeshTolerance {
+    /// A chord tolerance with an angle limit of 20 degrees, which keeps small rounds round.
+    #[must_use]
+    pub fn chord(chord: f64) -> Self {
+        Self { chord, angle: 20f64.to_radians() }
+    }
+}
+
+/// A corner of a face's triangles.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct MeshVertex {
+    /// Index into the mesh's positions.
+    pub position: u32,
+    /// Outward unit normal of this face here.
+    pub normal: Vector3,
+    /// Surface parameters.
+    pub uv: [f64; 2],
+}
+
+/// The triangles of one face.
+#[derive(Debug, Clone, PartialEq)]
+pub struct FaceMesh {
+    /// The face.
+    pub face: FaceId,
+    /// Corners.
+    pub vertices: Vec<MeshVertex>,
+    /// Triples of corner indices, counter-clockwise seen from outside.
+    pub triangles: Vec<[u32; 3]>,
+}
+
+/// A mesh of a shell.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Mesh {
+    /// Points in space, each place once.
+    pub positions: Vec<Point3>,
+    /// One entry per face of the shell.
+    pub faces: Vec<FaceMesh>,
+    /// Per edge of the shell the positions along it; empty for poles.
+    pub edges: Vec<Vec<u32>>,
+    /// Largest measured distance between a triangle and its surface, in millimetres.
+    pub max_deviation: f64,
+    /// Whether that is within the tolerance.
+    pub converged: bool,
+}
+
+impl Mesh {
+    /// All triangles as triples of positions.
+    pub fn triangles(&self) -> impl Iterator<Item = [u32; 3]> {
+        self.faces
+            .iter()
+            .flat_map(|f| f.triangles.iter().map(|t| t.map(|corner| f.vertices[corner as usize].position)))
+    }
+}
+
+/// The mesh of a shell within `tolerance`.
+///
+/// # Tolerance
+/// The deviation is measured at each triangle's centre and side middles and reported; not a rigorous guarantee.
+/// Triangles grow as `1 / chord`.
+///
+/// # Errors
+/// `Mesh` for a face whose boundary crosses itself in its parameter plane.
+pub fn mesh(shell: &Shell, tolerance: MeshTolerance) -> Result<Mesh, TopologyError> {
+    let mut positions: Vec<Point3> = shell.vertices().iter().map(|v| v.point).collect();
+    let mut samples: Vec<Vec<(f64, u32)>> = Vec::with_capacity(shell.edges().len());
+    for edge in shell.edges() {
+        let mut along = Vec::new();
+        if let Some(curve) = &edge.curve {
+            let d = curve.domain();
+            along.push((d.start, edge.start.0));
+            for t in edge_parameters(curve, tolerance) {
+                along.push((t, positions.len() as u32));
+                positions.push(curve.point(t));
+            }
+            along.push((d.end, edge.end.0));
+        }
+        samples.push(along);
+    }
+    let meshed: Vec<MeshedFace> = (0..shell.faces().len())
+        .into_par_iter()
+        .map(|i| mesh_face(shell, FaceId(i as u32), &samples, &positions, tolerance))
+        .collect::<Result<_, _>>()?;
+    let (mut faces, mut max_deviation) = (Vec::with_capacity(meshed.len()), 0f64);
+    for mut face in meshed {
+        let shift = positions.len() as u32 - face.first_inner;
+        for v in &mut face.mesh.vertices {
+            if v.position >= face.first_inner {
+                v.position += shift;
+            }
+        }
+        positions.extend(face.inner);
+        max_deviation = max_deviation.max(face.deviation);
+        faces.push(face.mesh);
+    }
+    let edges = samples.iter().map(|s| s.iter().map(|(_, p)| *p).collect()).collect();
+    Ok(Mesh { positions, faces, edges, max_deviation, converged: max_deviation <= tolerance.chord })
+}
+
+/// Inner parameters of an edge so that chords stay within the tolerance.
+fn edge_parameters(curve: &NurbsCurve, tolerance: MeshTolerance) -> Vec<f64> {
+    let breaks = curve.knots().breaks();
+    let mut out = Vec::new();
+    for (k, pair) in breaks.windows(2).enumerate() {
+        if k > 0 {
+            out.push(pair[0]);
+        }
+        halve(curve, pair[0], pair[1], tolerance, 0, &mut out);
+    }
+    out
+}
+
+fn halve(curve: &NurbsCurve, a: f64, b: f64, tolerance: MeshTolerance, depth: u32, out: &mut Vec<f64>) {
+    let m = 0.5 * (a + b);
+    let (pa, da) = curve.derivatives(a);
+    let (pb, db) = curve.derivatives(b);
+    let chord = pb - pa;
+    let length_sq = chord.norm_squared();
+    let off = |t: f64| {
+        let d = curve.point(t) - pa;
+        if length_sq == 0.0 { d.norm() } else { (d - chord * (d.dot(&chord) / length_sq)).norm() }
+    };
+    let turn = if curve.degree() == 1 { 0.0 } else { da[0].angle(&db[0]) };
+    let fine = turn <= tolerance.angle
+        && off(m).max(off(0.75 * a + 0.25 * b)).max(off(0.25 * a + 0.75 * b)) <= tolerance.chord;
+    if fine || depth >= MAX_HALVINGS {
+        return;
+    }
+    halve(curve, a, m, tolerance, depth + 1, out);
+    out.push(m);
+    halve(curve, m, b, tolerance, depth + 1, out);
+}
+
+struct MeshedFace {
+    mesh: FaceMesh,
+    /// Positions from this number on are the face's own, numbered as if no other face had any.
+    first_inner: u32,
+    inner: Vec<Point3>,
+    deviation: f64,
+}
+
+#[derive(Clone, Copy)]
+struct Site {
+    at: Point2<f64>,
+    index: u32,
+}
+
+impl HasPosition for Site {
+    type Scalar = f64;
+    fn position(&self) -> Point2<f64> {
+        self.at
+    }
+}
+
+fn mesh_face(
+    shell: &Shell,
+    id: FaceId,
+    samples: &[Vec<(f64, u32)>],
+    positions: &[Point3],
+    tolerance: MeshTolerance,
+) -> Result<MeshedFace, TopologyError> {
+    let face = shell.face(id);
+    let mut density = 1.0;
+    loop {
+        let meshed = triangulate(shell, id, face, samples, positions, tolerance, density)?;
+        let rounds_left = density < 2f64.powi(MAX_ROUNDS as i32);
+        if meshed.deviation <= tolerance.chord || !rounds_left {
+            return Ok(meshed);
+        }
+        density *= (1.1 * (meshed.deviation / tolerance.chord).sqrt()).clamp(1.2, 4.0);
+    }
+}
+
+fn triangulate(
+    shell: &Shell,
+    id: FaceId,
+    face: &Face,
+    samples: &[Vec<(f64, u32)>],
+    positions: &[Point3],
+    tolerance: MeshTolerance,
+    density: f64,
+) -> Result<MeshedFace, TopologyError> {
+    let surface = &face.surface;
+    let (us, vs) = grid_lines(surface, tolerance, density);
+    let scale = scales(surface);
+    // Boundary: every loop's edge samples as parameter points with the numbers of their positions.
+    let mut corners: Vec<([f64; 2], u32)> = Vec::new();
+    let mut constraints: Vec<[usize; 2]> = Vec::new();
+    for l in &face.loops {
+        let first = corners.len();
+        for used in &l.edges {
+            let along = &samples[used.edge.index()];
+            let mut place = |t: f64, position: u32| {
+                let p = used.pcurve.point(t);
+                corners.push(([p.x, p.y], position));
+            };
+            if along.is_empty() {
+                let vertex = shell.edge(used.edge).start.0;
+                let d = used.pcurve.domain();
+                let steps = us.len().max(vs.len()) - 1;
+                for k in 0..steps {
+                    let f = k as f64 / steps as f64;
+                    place(d.at(if used.forward { f } else { 1.0 - f }), vertex);
+                }
+            } else if used.forward {
+                along[..along.len() - 1].iter().for_each(|&(t, p)| place(t, p));
+            } else {
+                along[1..].iter().rev().for_each(|&(t, p)| place(t, p));
+            }
+        }
+        let count = corners.len() - first;
+        constraints.extend((0..count).map(|k| [first + k, first + (k + 1) % count]));
+    }
+    let boundary_count = corners.len();
+    let rectangular = is_whole_domain(face);
+    let polygon: Vec<[f64; 2]> = corners.iter().map(|c| c.0).collect();
+    let inner_us = &us[1..us.len() - 1];
+    let inner_vs = &vs[1..vs.len() - 1];
+    let first_inner = positions.len() as u32;
+    let mut inner = Vec::new();
+    if rectangular {
+        inner = surface.grid(inner_us, inner_vs);
+        let grid = inner_us.iter().flat_map(|&u| inner_vs.iter().map(move |&v| [u, v]));
+        corners.extend(grid.enumerate().map(|(k, uv)| (uv, first_inner + k as u32)));
+    } else {
+        for &u in inner_us {
+            for &v in inner_vs {
+                if inside(&polygon, &constraints, [u, v]) {
+                    corners.push(([u, v], first_inner + inner.len() as u32));
+                    inner.push(surface.point(u, v));
+                }
+            }
+        }
+    }
+    let sites: Vec<Site> = corners
+        .iter()
+        .enumerate()
+        .map(|(i, (uv, _))| Site { at: Point2::new(uv[0] * scale[0], uv[1] * scale[1]), index: i as u32 })
+        .collect();
+    let trouble = |reason: String| TopologyError::Mesh { face: id.index(), reason };
+    let mut conflicts = 0usize;
+    let cdt = ConstrainedDelaunayTriangulation::<Site>::try_bulk_load_cdt(sites, constraints, |_| conflicts += 1)
+        .map_err(|e| trouble(e.to_string()))?;
+    if conflicts > 0 {
+        return Err(trouble(format!("its boundary crosses itself at {conflicts} places")));
+    }
+    let kept = kept_faces(&cdt);
+    let mut triangles = Vec::with_capacity(cdt.num_inner_faces());
+    for triangle in cdt.inner_faces().filter(|f| kept[f.fix().index()]) {
+        let t = triangle.vertices().map(|v| v.data().index);
+        let p = t.map(|i| corners[i as usize].1);
+        if p[0] != p[1] && p[1] != p[2] && p[2] != p[0] {
+            triangles.push(if face.reversed { [t[0], t[2], t[1]] } else { t });
+        }
+    }
+    let place = |i: u32| {
+        let position = corners[i as usize].1;
+        if position >= first_inner { inner[(position - first_inner) as usize] } else { positions[position as usize] }
+    };
+    let deviation = deviation(surface, &corners, &triangles, &place, boundary_count);
+    let facing = if face.reversed { -1.0 } else { 1.0 };
+    let vertices = corners
+        .iter()
+        .map(|&(uv, position)| MeshVertex {
+            position,
+            normal: surface.normal(uv[0], uv[1]).map_or(Vector3::zeros(), |n| n * facing),
+            uv,
+        })
+        .collect();
+    Ok(MeshedFace { mesh: FaceMesh { face: id, vertices, triangles }, first_inner, inner, deviation })
+}
+
+/// Triangles inside the boundary: crossing a constraint from outside changes between out and in.
+fn kept_faces(cdt: &ConstrainedDelaunayTriangulation<Site>) -> Vec<bool> {
+    let mut kept = vec![None; cdt.num_all_faces()];
+    let outer = cdt.outer_face().fix();
+    kept[outer.index()] = Some(false);
+    let mut queue = std::collections::VecDeque::from([outer]);
+    let mut neighbours: Vec<Vec<(usize, bool)>> = vec![Vec::new(); cdt.num_all_faces()];
+    for edge in cdt.undirected_edges() {
+        let directed = edge.as_directed();
+        let (a, b) = (directed.face().fix().index(), directed.rev().face().fix().index());
+        let wall = cdt.is_constraint_edge(edge.fix());
+        neighbours[a].push((b, wall));
+        neighbours[b].push((a, wall));
+    }
+    let mut indices = std::collections::VecDeque::from([queue.pop_front().map_or(0, |f| f.index())]);
+    while let Some(face) = indices.pop_front() {
+        let here = kept[face] == Some(true);
+        for &(next, wall) in &neighbours[face] {
+            if kept[next].is_none() {
+                kept[next] = Some(here != wall);
+                indices.push_back(next);
+            }
+        }
+    }
+    kept.into_iter().map(|k| k == Some(true)).collect()
+}
+
+/// Whether the face's only loop is the border of its surface's whole domain.
+fn is_whole_domain(face: &Face) -> bool {
+    let (u, v) = face.surface.domain();
+    let on_side = |p: &Point3| p.x == u.start || p.x == u.end || p.y == v.start || p.y == v.end;
+    face.loops.len() == 1
+        && face.loops[0].edges.len() == 4
+        && face.loops[0].edges.iter().all(|e| {
+            e.pcurve.degree() == 1 && on_side(&e.pcurve.start()) && on_side(&e.pcurve.end())
+        })
+}
+
+/// Even-odd test of a parameter point against the boundary.
+fn inside(polygon: &[[f64; 2]], sides: &[[usize; 2]], at: [f64; 2]) -> bool {
+    let mut inside = false;
+    for &[i, j] in sides {
+        let (a, b) = (polygon[i], polygon[j]);
+        if (a[1] > at[1]) != (b[1] > at[1]) && at[0] < (b[0] - a[0]) * (at[1] - a[1]) / (b[1] - a[1]) + a[0] {
+            inside = !inside;
+        }
+    }
+    inside
+}
+
+/// Mean lengths of the surface's first derivatives: what one unit of u and of v measures in space.
+fn scales(surface: &NurbsSurface) -> [f64; 2] {
+    let (du, dv) = surface.domain();
+    let (mut a, mut b) = (0.0, 0.0);
+    for i in 0..5 {
+        for j in 0..5 {
+            let d = surface.derivatives(du.at(0.1 + 0.2 * f64::from(i)), dv.at(0.1 + 0.2 * f64::from(j)));
+            a += d.u.norm();
+            b += d.v.norm();
+        }
+    }
+    [(a / 25.0).max(1e-9), (b / 25.0).max(1e-9)]
+}
+
+/// Parameter lines in u and v, domain ends included, spaced by the normal curvature along them.
+fn grid_lines(surface: &NurbsSurface, tolerance: MeshTolerance, density: f64) -> (Vec<f64>, Vec<f64>) {
+    const ACROSS: usize = 3;
+    let (us, vs) = (surface.knots_u().breaks(), surface.knots_v().breaks());
+    let spread = |breaks: &[f64]| -> Vec<f64> {
+        let mut out = Vec::new();
+        for pair in breaks.windows(2) {
+            let d = Domain::new(pair[0], pair[1]);
+            out.extend((0..ACROSS).map(|k| d.at((k as f64 + 0.02) / (ACROSS as f64 - 0.96))));
+        }
+        out
+    };
+    let (su, sv) = (spread(&us), spread(&vs));
+    let mut steps_u = vec![1.0f64; us.len() - 1];
+    let mut steps_v = vec![1.0f64; vs.len() - 1];
+    for (i, &u) in su.iter().enumerate() {
+        for (j, &v) in sv.iter().enumerate() {
+            let d = surface.derivatives(u, v);
+            let Some(n) = d.area_vector().try_normalize(1e-12) else { continue };
+            let ask = |steps: &mut [f64], k: usize, breaks: &[f64], first: &Vector3, second: &Vector3| {
+                let h = breaks[k + 1] - breaks[k];
+                let bend = second.dot(&n).abs();
+                // Both directions share the chord tolerance where the surface bends both ways.
+                let by_chord = h * (bend / (8.0 * 0.55 * tolerance.chord)).sqrt();
+                let by_angle = h * bend / (first.norm().max(1e-12) * tolerance.angle);
+                steps[k] = steps[k].max(by_chord).max(by_angle);
+            };
+            ask(&mut steps_u, i / ACROSS, &us, &d.u, &d.uu);
+            ask(&mut steps_v, j / ACROSS, &vs, &d.v, &d.vv);
+        }
+    }
+    let lines = |breaks: &[f64], steps: &[f64]| {
+        let mut out = vec![breaks[0]];
+        for (pair, &n) in breaks.windows(2).zip(steps) {
+            let n = if n <= 1.0 && density == 1.0 { 1 } else { (n * density).ceil() as usize };
+            let n = n.clamp(1, MAX_LINES / (breaks.len() - 1) + 1);
+            let d = Domain::new(pair[0], pair[1]);
+            out.extend((1..=n).map(|k| d.at(k as f64 / n as f64)));
+        }
+        out
+    };
+    (lines(&us, &steps_u), lines(&vs, &steps_v))
+}
+
+/// Largest distance of the surface from the triangles' planes, at their centres and the middles of inner sides.
+fn deviation(
+    surface: &NurbsSurface,
+    corners: &[([f64; 2], u32)],
+    triangles: &[[u32; 3]],
+    place: &impl Fn(u32) -> Point3,
+    boundary_count: usize,
+) -> f64 {
+    let mut worst: f64 = 0.0;
+    for t in triangles {
+        let [a, b, c] = t.map(place);
+        let normal = (b - a).cross(&(c - a));
+        let length = normal.norm();
+        if length < 1e-12 {
+            continue;
+        }
+        let normal = normal / length;
+        let uv = t.map(|i| corners[i as usize].0);
+        let mut look = |weights: [f64; 3]| {
+            let at = |k: usize| weights[0] * uv[0][k] + weights[1] * uv[1][k] + weights[2] * uv[2][k];
+            worst = worst.max((surface.point(at(0), at(1)) - a).dot(&normal).abs());
+        };
+        look([1.0 / 3.0; 3]);
+        for (i, weights) in [(0, [0.5, 0.5, 0.0]), (1, [0.0, 0.5, 0.5]), (2, [0.5, 0.0, 0.5])] {
+            // A side between two boundary points may be the boundary itself, which was measured as an edge.
+            let on_boundary = |k: usize| (t[k] as usize) < boundary_count;
+            if !(on_boundary(i) && on_boundary((i + 1) % 3)) {
+                look(weights);
+            }
+        }
+    }
+    worst
+}

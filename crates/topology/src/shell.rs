@@ -1,0 +1,235 @@
+use std::sync::Arc;
+
+use geometry::{NurbsCurve, NurbsSurface, Point3};
+use serde::{Deserialize, Serialize};
+
+use crate::wiring::{Wiring, WiringError};
+use crate::{EdgeId, FaceId, TopologyError, VertexId};
+
+/// A place where edges end.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Vertex {
+    /// The place.
+    pub point: Point3,
+}
+
+/// A curve between two vertices, shared by the faces that meet there.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Edge {
+    /// The curve in space; `None` for a pole, an edge of no length where a surface shrinks to a point.
+    pub curve: Option<NurbsCurve>,
+    /// Vertex at the curve's start.
+    pub start: VertexId,
+    /// Vertex at the curve's end.
+    pub end: VertexId,
+    /// How far the faces' own copies of the edge may lie from the curve, in millimetres.
+    pub tolerance: f64,
+}
+
+/// One use of an edge by a loop.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct OrientedEdge {
+    /// The edge.
+    pub edge: EdgeId,
+    /// Whether the loop runs along the edge's direction.
+    pub forward: bool,
+    /// The edge in the face's parameter plane (u, v, 0), by the edge curve's parameter and in its direction.
+    pub pcurve: NurbsCurve,
+}
+
+/// A closed run of edge uses; the face lies to its left in the surface's parameter plane.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Loop {
+    /// The uses in order.
+    pub edges: Vec<OrientedEdge>,
+}
+
+/// A bounded part of a surface.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Face {
+    /// The surface it lies on.
+    pub surface: Arc<NurbsSurface>,
+    /// Its boundary, the outer loop first.
+    pub loops: Vec<Loop>,
+    /// Whether its outside is against the surface's normal.
+    pub reversed: bool,
+    /// What the construction says it is, for example `outer side of Bowl profile`.
+    pub role: String,
+}
+
+/// Faces joined along shared edges, closed or not.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(try_from = "StoredShell", into = "StoredShell")]
+pub struct Shell {
+    vertices: Vec<Vertex>,
+    edges: Vec<Edge>,
+    faces: Vec<Face>,
+}
+
+#[derive(Serialize, Deserialize)]
+struct StoredShell {
+    vertices: Vec<Vertex>,
+    edges: Vec<Edge>,
+    faces: Vec<Face>,
+}
+
+impl TryFrom<StoredShell> for Shell {
+    type Error = TopologyError;
+    fn try_from(s: StoredShell) -> Result<Self, TopologyError> {
+        Self::try_new(s.vertices, s.edges, s.faces)
+    }
+}
+
+impl From<Shell> for StoredShell {
+    fn from(s: Shell) -> Self {
+        Self { vertices: s.vertices, edges: s.edges, faces: s.faces }
+    }
+}
+
+impl Shell {
+    /// A shell from its parts, after checking every index, that loops close and that edges end at their vertices.
+    ///
+    /// # Errors
+    /// `Wiring` for indices and loops, `EdgeOffVertex` for a curve that ends elsewhere.
+    pub fn try_new(vertices: Vec<Vertex>, edges: Vec<Edge>, faces: Vec<Face>) -> Result<Self, TopologyError> {
+        let shell = Self { vertices, edges, faces };
+        for v in shell.edges.iter().flat_map(|e| [e.start, e.end]) {
+            if v.index() >= shell.vertices.len() {
+                return Err(WiringError::Missing { what: "vertex", index: v.index() }.into());
+            }
+        }
+        for used in shell.faces.iter().flat_map(|f| &f.loops).flat_map(|l| &l.edges) {
+            if used.edge.index() >= shell.edges.len() {
+                return Err(WiringError::Missing { what: "edge", index: used.edge.index() }.into());
+            }
+        }
+        // The loops are checked with poles in place, since a loop may need one to close.
+        shell.full_wiring().check()?;
+        for (i, edge) in shell.edges.iter().enumerate() {
+            let Some(curve) = &edge.curve else { continue };
+            for (id, end) in [(edge.start, curve.start()), (edge.end, curve.end())] {
+                let vertex = shell.vertices[id.index()].point;
+                let distance = (vertex - end).norm();
+                if distance > edge.tolerance.max(1e-9) {
+                    return Err(TopologyError::EdgeOffVertex { edge: i, distance, at: vertex.into() });
+                }
+            }
+        }
+        Ok(shell)
+    }
+
+    /// All vertices.
+    #[must_use]
+    pub fn vertices(&self) -> &[Vertex] {
+        &self.vertices
+    }
+
+    /// All edges, poles included.
+    #[must_use]
+    pub fn edges(&self) -> &[Edge] {
+        &self.edges
+    }
+
+    /// All faces.
+    #[must_use]
+    pub fn faces(&self) -> &[Face] {
+        &self.faces
+    }
+
+    /// One vertex.
+    #[must_use]
+    pub fn vertex(&self, id: VertexId) -> &Vertex {
+        &self.vertices[id.index()]
+    }
+
+    /// One edge.
+    #[must_use]
+    pub fn edge(&self, id: EdgeId) -> &Edge {
+        &self.edges[id.index()]
+    }
+
+    /// One face.
+    #[must_use]
+    pub fn face(&self, id: FaceId) -> &Face {
+        &self.faces[id.index()]
+    }
+
+    /// The same shell with the outside of every face turned to the other side.
+    #[must_use]
+    pub fn flipped(mut self) -> Self {
+        for face in &mut self.faces {
+            face.reversed = !face.reversed;
+        }
+        self
+    }
+
+    fn full_wiring(&self) -> Wiring {
+        self.wire(|_| true)
+    }
+
+    /// Who touches whom, without the poles, which count as vertices only. Uses are seen from the faces' outer sides.
+    #[must_use]
+    pub fn wiring(&self) -> Wiring {
+        self.wire(|e| e.curve.is_some())
+    }
+
+    fn wire(&self, keep: impl Fn(&Edge) -> bool) -> Wiring {
+        let mut number = vec![u32::MAX; self.edges.len()];
+        let mut edges = Vec::new();
+        for (i, edge) in self.edges.iter().enumerate().filter(|(_, e)| keep(e)) {
+            number[i] = edges.len() as u32;
+            edges.push([edge.start.0, edge.end.0]);
+        }
+        let uses = |face: &Face, l: &Loop| {
+            let mut uses: Vec<_> = l
+                .edges
+                .iter()
+                .filter(|e| number[e.edge.index()] != u32::MAX)
+                .map(|e| (number[e.edge.index()], e.forward != face.reversed))
+                .collect();
+            if face.reversed {
+                uses.reverse();
+            }
+            uses
+        };
+        let faces = self.faces.iter().map(|f| f.loops.iter().map(|l| uses(f, l)).collect()).collect();
+        Wiring { vertices: self.vertices.len(), edges, faces }
+    }
+
+    /// The pieces of the shell that hang together, each a shell of its own, in the order of their first faces.
+    #[must_use]
+    pub fn pieces(&self) -> Vec<Self> {
+        let groups = self.full_wiring().pieces();
+        if groups.len() < 2 {
+            return vec![self.clone()];
+        }
+        groups.into_iter().map(|faces| self.part(&faces)).collect()
+    }
+
+    fn part(&self, faces: &[usize]) -> Self {
+        let mut vertex_number = vec![None; self.vertices.len()];
+        let mut edge_number = vec![None; self.edges.len()];
+        let (mut vertices, mut edges) = (Vec::new(), Vec::new());
+        let mut kept = Vec::new();
+        for &f in faces {
+            let mut face = self.faces[f].clone();
+            for used in face.loops.iter_mut().flat_map(|l| &mut l.edges) {
+                let old = used.edge.index();
+                used.edge = *edge_number[old].get_or_insert_with(|| {
+                    let mut edge = self.edges[old].clone();
+                    for v in [&mut edge.start, &mut edge.end] {
+                        let from = v.index();
+                        *v = *vertex_number[from].get_or_insert_with(|| {
+                            vertices.push(self.vertices[from].clone());
+                            VertexId(vertices.len() as u32 - 1)
+                        });
+                    }
+                    edges.push(edge);
+                    EdgeId(edges.len() as u32 - 1)
+                });
+            }
+            kept.push(face);
+        }
+        Self { vertices, edges, faces: kept }
+    }
+}

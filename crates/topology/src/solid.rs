@@ -1,0 +1,69 @@
+use serde::{Deserialize, Serialize};
+
+use crate::{Measures, Shell, TopologyError, closure, measure};
+
+/// A bounded part of space: one outer closed shell, and one for each void. Faces point away from the material.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Solid {
+    outer: Shell,
+    voids: Vec<Shell>,
+}
+
+impl Solid {
+    /// The solid between closed shells: the one that encloses most is the outer one, the others are voids in it.
+    /// Shells are turned so that their faces point away from the material.
+    ///
+    /// That the voids lie inside and apart is the caller's to know; imprinting is what could find out.
+    ///
+    /// # Errors
+    /// `Open` and `Facing` for shells that do not close, `NoVolume` for none or empty ones.
+    pub fn try_new(shells: Vec<Shell>) -> Result<Self, TopologyError> {
+        let mut measured: Vec<(Shell, f64)> = Vec::with_capacity(shells.len());
+        for shell in shells {
+            let closure = closure(&shell);
+            if !closure.free_edges.is_empty() || closure.overused_edges > 0 {
+                return Err(TopologyError::Open(closure.free_edges.len() + closure.overused_edges));
+            }
+            if closure.facing_faults > 0 {
+                return Err(TopologyError::Facing(closure.facing_faults));
+            }
+            let volume = measure(&shell).volume;
+            if volume.abs() < f64::MIN_POSITIVE {
+                return Err(TopologyError::NoVolume);
+            }
+            measured.push((shell, volume));
+        }
+        measured.sort_by(|a, b| b.1.abs().total_cmp(&a.1.abs()));
+        let mut turned =
+            measured.into_iter().enumerate().map(
+                |(i, (shell, volume))| {
+                    if (volume > 0.0) == (i == 0) { shell } else { shell.flipped() }
+                },
+            );
+        let outer = turned.next().ok_or(TopologyError::NoVolume)?;
+        Ok(Self { outer, voids: turned.collect() })
+    }
+
+    /// The outer shell.
+    #[must_use]
+    pub fn outer(&self) -> &Shell {
+        &self.outer
+    }
+
+    /// The shells of the voids; their faces point into the void.
+    #[must_use]
+    pub fn voids(&self) -> &[Shell] {
+        &self.voids
+    }
+
+    /// Outer shell first, then the voids.
+    pub fn shells(&self) -> impl Iterator<Item = &Shell> {
+        std::iter::once(&self.outer).chain(&self.voids)
+    }
+
+    /// Area, volume, centroid and inertia of the whole.
+    #[must_use]
+    pub fn measure(&self) -> Measures {
+        self.shells().map(measure).fold(Measures::default(), |sum, m| sum.plus(&m))
+    }
+}
