@@ -46,7 +46,11 @@ pub fn closest_on_curve(curve: &NurbsCurve, to: &Point3) -> ClosestOnCurve {
         let r = p - to;
         let slope = r.dot(&d1);
         // The bracket shrinks by the sign of the slope, so that a bad step can always fall back to halving.
-        if slope > 0.0 { high = t } else { low = t }
+        if slope > 0.0 {
+            high = t
+        } else {
+            low = t
+        }
         let bend = d1.dot(&d1) + r.dot(&d2);
         let newton = t - slope / bend;
         let next = if bend > 0.0 && newton >= low && newton <= high { newton } else { 0.5 * (low + high) };

@@ -59,7 +59,8 @@ fn halve(
         if length_sq == 0.0 { d.norm() } else { (d - chord * (d.dot(&chord) / length_sq)).norm() }
     };
     let quarter = |f: f64| curve.point(a.0 + (b.0 - a.0) * f);
-    let fine = straight || (off(&middle.1) <= tolerance && off(&quarter(0.25)).max(off(&quarter(0.75))) <= tolerance);
+    let fine = straight
+        || (off(&middle.1) <= tolerance && off(&quarter(0.25)).max(off(&quarter(0.75))) <= tolerance);
     if fine || depth >= MAX_HALVINGS {
         out.push(b);
     } else {

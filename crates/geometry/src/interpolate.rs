@@ -75,7 +75,10 @@ pub fn interpolate(
     let extra = if end_derivatives.is_some() { 2 } else { 0 };
     let count = points.len() + extra;
     if points.len() < 2 || count <= degree || parameters.len() != points.len() {
-        return Err(GeometryError::TooFewPoints { given: points.len(), needed: degree + 1 - extra.min(degree) });
+        return Err(GeometryError::TooFewPoints {
+            given: points.len(),
+            needed: degree + 1 - extra.min(degree),
+        });
     }
     if let Some(i) = parameters.windows(2).position(|t| t[1] <= t[0] || t[1].is_nan() || t[0].is_nan()) {
         return Err(GeometryError::KnotOrder(i + 1));

@@ -24,7 +24,11 @@ impl KnotVector {
         }
         if knots.len() < 2 * (degree + 1) {
             let points = knots.len().saturating_sub(degree + 1);
-            return Err(GeometryError::KnotCount { knots: knots.len(), points: points.max(degree + 1), degree });
+            return Err(GeometryError::KnotCount {
+                knots: knots.len(),
+                points: points.max(degree + 1),
+                degree,
+            });
         }
         if let Some(bad) = knots.iter().position(|k| !k.is_finite()) {
             return Err(GeometryError::BadNumber(bad));

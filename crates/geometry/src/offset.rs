@@ -4,9 +4,7 @@
 //! tangents, and refined where it misses (section 9.2.2 for the interpolation; Farouki & Neff, Analytic properties
 //! of plane offset curves, CAGD 7, 1990, for the derivative `C' (1 - kappa d)`).
 
-use crate::{
-    GeometryError, NurbsCurve, Point3, Vector3, as_line, as_plane_arc, circle_arc, interpolate,
-};
+use crate::{GeometryError, NurbsCurve, Point3, Vector3, as_line, as_plane_arc, circle_arc, interpolate};
 
 const FIRST_SAMPLES_PER_SPAN: usize = 4;
 const MAX_ROUNDS: usize = 12;
@@ -86,7 +84,11 @@ pub fn offset_in_plane(
     if let Some((t, radius)) = tightest_bend(curve, normal, distance > 0.0)
         && radius <= distance.abs()
     {
-        return Err(GeometryError::OffsetFolds { at: curve.point(t).into(), radius, distance: distance.abs() });
+        return Err(GeometryError::OffsetFolds {
+            at: curve.point(t).into(),
+            radius,
+            distance: distance.abs(),
+        });
     }
     if let Some((frame, radius, sweep)) = as_plane_arc(curve, 1e-10 * (1.0 + curve.start().coords.norm())) {
         // A left turn (frame z along the normal) has its centre on the left, so that the left offset is smaller.
@@ -113,7 +115,8 @@ pub fn offset_in_plane(
     }
     let mut best: Option<Fitted> = None;
     for _ in 0..MAX_ROUNDS {
-        let points = parameters.iter().map(|&t| Ok(offset(t)?.0)).collect::<Result<Vec<_>, GeometryError>>()?;
+        let points =
+            parameters.iter().map(|&t| Ok(offset(t)?.0)).collect::<Result<Vec<_>, GeometryError>>()?;
         let ends = [offset(parameters[0])?.1, offset(parameters[parameters.len() - 1])?.1];
         let fit = interpolate(&points, &parameters, 3, Some(ends))?;
         let mut worst: f64 = 0.0;

@@ -1,1 +1,31 @@
-//! placeholder
+//! A part is a recipe of steps. This crate reads and edits recipes, keeps their lineage, rebuilds their shapes and
+//! reports what still stands between the part and a watertight solid.
+//!
+//! It knows nothing of files, databases or the web.
+
+mod edit;
+mod error;
+mod formula;
+mod lineage;
+mod quantity;
+mod rebuild;
+mod recipe;
+mod report;
+mod shape;
+pub mod steps;
+
+pub use edit::Edit;
+pub use error::{Cure, Notice, RecipeError};
+pub use formula::{FormulaError, names_in};
+pub use lineage::Lineage;
+pub use quantity::{Amount, LengthUnit, Quantity, format_length};
+pub use rebuild::{Cancel, Outcome, Rebuilder, Rebuilt, StepResult};
+pub use recipe::{Display, Parameter, RECIPE_FORMAT, RECIPE_VERSION, Recipe, Reference, Step};
+pub use report::{BodyReport, FreeEdgeReport, LedgerItem, Report, StepReport, report};
+pub use shape::{Built, CurveShape, DrawingShape, Reached, Shape};
+
+/// JSON Schema of a recipe file, generated from the Rust types.
+#[must_use]
+pub fn recipe_schema() -> serde_json::Value {
+    schemars::schema_for!(Recipe).to_value()
+}

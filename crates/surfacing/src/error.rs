@@ -42,13 +42,17 @@ pub enum SurfacingError {
         at: [f64; 3],
     },
     /// All of a profile lies on the axis.
-    #[error("the profile lies on the axis, so that turning it makes no surface; move it off the axis or pick another axis")]
+    #[error(
+        "the profile lies on the axis, so that turning it makes no surface; move it off the axis or pick another axis"
+    )]
     OnAxis {
         /// Where.
         at: [f64; 3],
     },
     /// A profile crosses the axis at an end, by a little.
-    #[error("the profile's end is {distance:.3} mm beyond the axis; a turn would overlap there; put it on the axis")]
+    #[error(
+        "the profile's end is {distance:.3} mm beyond the axis; a turn would overlap there; put it on the axis"
+    )]
     EndBeyondAxis {
         /// Whether it is the chain's start.
         start: bool,
@@ -79,7 +83,9 @@ pub enum SurfacingError {
     #[error("{0} sides make no closed shape; give 3 to 360")]
     Sides(usize),
     /// A closed profile that is turned part of the way cannot get a wall.
-    #[error("a closed profile turned part of the way has no room for a wall with open ends; turn it all the way, or open the profile")]
+    #[error(
+        "a closed profile turned part of the way has no room for a wall with open ends; turn it all the way, or open the profile"
+    )]
     RingPartWay {
         /// Where.
         at: [f64; 3],

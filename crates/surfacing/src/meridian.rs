@@ -103,15 +103,22 @@ impl Meridian {
                 });
             }
         }
-        if chain.closed && let (Some(first), Some(last)) = (pieces.first(), pieces.last()) {
+        if chain.closed
+            && let (Some(first), Some(last)) = (pieces.first(), pieces.last())
+        {
             let start = first.curve.start();
             let curve = with_ends(&last.curve, None, Some(start));
             if let Some(last) = pieces.last_mut() {
                 last.curve = curve;
             }
         }
-        let mut meridian =
-            Self { frame, pieces, closed: chain.closed, off_axis: Vec::new(), largest_gap: chain.largest_gap };
+        let mut meridian = Self {
+            frame,
+            pieces,
+            closed: chain.closed,
+            off_axis: Vec::new(),
+            largest_gap: chain.largest_gap,
+        };
         if meridian.pieces.iter().all(|p| p.on_axis) {
             return Err(SurfacingError::OnAxis { at: meridian.to_space(&meridian.pieces[0].curve.start()) });
         }
@@ -237,7 +244,8 @@ pub(crate) fn with_ends(curve: &NurbsCurve, start: Option<Point3>, end: Option<P
     points[0] = start.unwrap_or(points[0]);
     points[last] = end.unwrap_or(points[last]);
     // Only places change, so that the curve stays as valid as it was.
-    NurbsCurve::try_new(curve.knots().clone(), &points, Some(&curve.weights())).unwrap_or_else(|_| curve.clone())
+    NurbsCurve::try_new(curve.knots().clone(), &points, Some(&curve.weights()))
+        .unwrap_or_else(|_| curve.clone())
 }
 
 fn split_at_corners(curve: &NurbsCurve) -> Vec<NurbsCurve> {

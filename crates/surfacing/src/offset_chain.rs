@@ -59,7 +59,9 @@ pub(crate) fn offset_chain(
         let fitted = match offset_in_plane(&piece.curve, &Vector3::z(), distance, tolerance.fit) {
             Ok(fitted) => fitted,
             Err(geometry::GeometryError::OffsetFolds { at, .. }) => {
-                return Err(work.misfit("the profile bends more tightly than the wall on one side", &at.into()));
+                return Err(
+                    work.misfit("the profile bends more tightly than the wall on one side", &at.into())
+                );
             }
             Err(e) => return Err(OffsetTrouble::Other(e.into())),
         };
@@ -112,7 +114,11 @@ impl Work<'_> {
             out.push(before);
             return Ok(());
         }
-        let no_direction = || OffsetTrouble::Other(SurfacingError::Geometry(geometry::GeometryError::NoDirection { at: (self.to_space)(corner) }));
+        let no_direction = || {
+            OffsetTrouble::Other(SurfacingError::Geometry(geometry::GeometryError::NoDirection {
+                at: (self.to_space)(corner),
+            }))
+        };
         let t_end = before.curve.tangent(before.curve.domain().end).ok_or_else(no_direction)?;
         let t_start = next.curve.tangent(next.curve.domain().start).ok_or_else(no_direction)?;
         let turn = t_end.xy().perp(&t_start.xy());
@@ -170,7 +176,8 @@ impl Work<'_> {
             extend_end(&mut last, Point3::new(0.0, to_axis.y, 0.0), out);
         } else {
             let (low, high) = last.curve.control_bounds();
-            let axis = NurbsCurve::line(Point3::new(0.0, low.y - 1.0, 0.0), Point3::new(0.0, high.y + 1.0, 0.0));
+            let axis =
+                NurbsCurve::line(Point3::new(0.0, low.y - 1.0, 0.0), Point3::new(0.0, high.y + 1.0, 0.0));
             let crossing = crossings(&last.curve, &axis, self.chord).into_iter().next();
             let Some(c) = crossing else {
                 return Err(self.misfit("the wall passes the axis", &end));

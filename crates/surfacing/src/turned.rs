@@ -7,7 +7,8 @@ use std::f64::consts::{PI, TAU};
 use std::sync::Arc;
 
 use geometry::{
-    Domain, Frame, GeometryError, Homogeneous, KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3, circle_arc,
+    Domain, Frame, GeometryError, Homogeneous, KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3,
+    as_line, circle_arc,
 };
 use topology::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId};
 
@@ -77,7 +78,7 @@ pub fn turned_shell(meridian: &Meridian, turn: &Turn, capped: bool) -> Result<Sh
     if capped && meridian.closed && !turn.is_full() {
         builder.caps()?;
     }
-    Ok(Shell::try_new(builder.vertices, builder.edges, builder.faces)?)
+    builder.pruned()
 }
 
 /// A straight curve over `domain` in a parameter plane.
@@ -230,6 +231,10 @@ impl<'a> Builder<'a> {
 
     fn side_faces(&mut self) -> Result<(), SurfacingError> {
         for (i, piece) in self.meridian.pieces.iter().enumerate().filter(|(_, p)| !p.on_axis) {
+            if self.is_flat_ring(piece) {
+                self.flat_face(i, piece)?;
+                continue;
+            }
             let v = piece.curve.domain();
             for sector in 0..self.sectors {
                 let next = self.after(sector);
@@ -237,7 +242,8 @@ impl<'a> Builder<'a> {
                 let (Some(left), Some(right)) = (self.line_edges[i][sector], self.line_edges[i][next]) else {
                     continue;
                 };
-                let (bottom, top) = (self.ring_edges[i][sector], self.ring_edges[self.joint_after(i)][sector]);
+                let (bottom, top) =
+                    (self.ring_edges[i][sector], self.ring_edges[self.joint_after(i)][sector]);
                 let side = |edge, forward, domain, from, to| -> Result<OrientedEdge, GeometryError> {
                     Ok(OrientedEdge { edge, forward, pcurve: straight(domain, from, to)? })
                 };
@@ -262,16 +268,78 @@ impl<'a> Builder<'a> {
         Ok(())
     }
 
+    /// Whether a piece turns all the way round into a flat disc or ring, which needs no seam.
+    fn is_flat_ring(&self, piece: &MeridianPiece) -> bool {
+        let points = piece.curve.control_points();
+        let level = points.iter().all(|p| p.y == points[0].y);
+        self.wraps
+            && matches!(self.turn, Turn::Round { .. })
+            && level
+            && as_line(&piece.curve, 1e-9).is_some()
+    }
+
+    fn flat_face(&mut self, i: usize, piece: &MeridianPiece) -> Result<(), SurfacingError> {
+        let frame = &self.meridian.frame;
+        let (start, end) = (piece.curve.start(), piece.curve.end());
+        let outwards = end.x > start.x;
+        let radius = start.x.max(end.x);
+        let (x, y) = (frame.x, frame.y.cross(&frame.x));
+        let centre = frame.origin + frame.y * start.y;
+        let corner = |a: f64, b: f64| centre + (x * a + y * b) * radius;
+        let across = KnotVector::try_new(1, vec![-radius, -radius, radius, radius])?;
+        let corners = [corner(-1.0, -1.0), corner(-1.0, 1.0), corner(1.0, -1.0), corner(1.0, 1.0)];
+        let surface = NurbsSurface::try_new(across.clone(), across, &corners, None)?;
+        let flat = Frame { origin: Point3::origin(), x: Vector3::x(), y: Vector3::y(), z: Vector3::z() };
+        let (start_ring, end_ring) = (self.ring_edges[i][0], self.ring_edges[self.joint_after(i)][0]);
+        let (outer, inner) = if outwards { (end_ring, start_ring) } else { (start_ring, end_ring) };
+        let mut loops = Vec::new();
+        for (edge, radius, forward) in [(outer, radius, true), (inner, start.x.min(end.x), false)] {
+            if radius > 0.0 {
+                let pcurve = circle_arc(&flat, radius, 0.0, TAU)?;
+                loops.push(Loop { edges: vec![OrientedEdge { edge, forward, pcurve }] });
+            }
+        }
+        self.faces.push(Face {
+            surface: Arc::new(surface),
+            loops,
+            reversed: outwards,
+            role: piece.role.clone(),
+        });
+        Ok(())
+    }
+
+    /// Leaves out edges that no face uses, and vertices that no edge uses.
+    fn pruned(mut self) -> Result<Shell, SurfacingError> {
+        let mut used = vec![false; self.edges.len()];
+        for e in self.faces.iter().flat_map(|f| &f.loops).flat_map(|l| &l.edges) {
+            used[e.edge.index()] = true;
+        }
+        let mut vertex_number = vec![None; self.vertices.len()];
+        let mut edge_number = vec![EdgeId(0); self.edges.len()];
+        let (mut vertices, mut edges) = (Vec::new(), Vec::new());
+        for (i, mut edge) in self.edges.into_iter().enumerate().filter(|(i, _)| used[*i]) {
+            for v in [&mut edge.start, &mut edge.end] {
+                let old = v.index();
+                *v = *vertex_number[old].get_or_insert_with(|| {
+                    vertices.push(self.vertices[old].clone());
+                    VertexId(vertices.len() as u32 - 1)
+                });
+            }
+            edge_number[i] = EdgeId(edges.len() as u32);
+            edges.push(edge);
+        }
+        for e in self.faces.iter_mut().flat_map(|f| &mut f.loops).flat_map(|l| &mut l.edges) {
+            e.edge = edge_number[e.edge.index()];
+        }
+        Ok(Shell::try_new(vertices, edges, self.faces)?)
+    }
+
     fn side_surface(&self, piece: &MeridianPiece, sector: usize) -> Result<NurbsSurface, SurfacingError> {
         let frame = &self.meridian.frame;
         match *self.turn {
             Turn::Round { sweep } => {
-                let flat = Frame {
-                    origin: Point3::origin(),
-                    x: Vector3::x(),
-                    y: Vector3::y(),
-                    z: Vector3::z(),
-                };
+                let flat =
+                    Frame { origin: Point3::origin(), x: Vector3::x(), y: Vector3::y(), z: Vector3::z() };
                 let arc = circle_arc(&flat, 1.0, 0.0, sweep)?;
                 let around = frame.y.cross(&frame.x);
                 let mut points = Vec::new();

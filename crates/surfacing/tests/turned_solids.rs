@@ -33,7 +33,10 @@ fn turned(curves: &[NurbsCurve], turn: Turn, capped: bool, scale: f64) -> Result
 }
 
 fn assert_near(value: f64, expected: f64, relative: f64) {
-    assert!((value - expected).abs() <= relative * expected.abs(), "{value} is not {expected} within {relative}");
+    assert!(
+        (value - expected).abs() <= relative * expected.abs(),
+        "{value} is not {expected} within {relative}"
+    );
 }
 
 /// Solid, Euler-Poincaré with the genus expected of each shell, and a watertight mesh at two tolerances.
@@ -146,9 +149,7 @@ fn flat_sides_make_a_prism_measured_across_flats_or_corners() {
         for scale in SCALES {
             let n = sides as f64;
             let profile = polyline(&[p(0.0, 0.0), p(10.0, 0.0), p(10.0, 7.0), p(0.0, 7.0)]);
-            let make = |measure| {
-                turned(&profile, Turn::FlatSided { sides, measure }, true, scale).unwrap()
-            };
+            let make = |measure| turned(&profile, Turn::FlatSided { sides, measure }, true, scale).unwrap();
             let flats = make(FlatMeasure::Flats);
             assert_sound(&flats.body, &[0], scale);
             assert_near(flats.body.measure().volume, 700.0 * n * (PI / n).tan() * scale.powi(3), 1e-12);
@@ -168,7 +169,9 @@ fn an_end_a_little_off_the_axis_is_reported_with_its_distance() {
     assert!(!r.body.is_solid());
     assert_eq!(closure(r.body.shells()[0]).free_edges.len(), 2);
     let beyond = turned(&polyline(&[p(-0.2, 0.0), p(40.0, 20.0)]), FULL, true, 1.0);
-    assert!(matches!(beyond, Err(SurfacingError::EndBeyondAxis { start: true, distance, .. }) if (distance - 0.2).abs() < 1e-12));
+    assert!(
+        matches!(beyond, Err(SurfacingError::EndBeyondAxis { start: true, distance, .. }) if (distance - 0.2).abs() < 1e-12)
+    );
 }
 
 #[test]
@@ -179,12 +182,18 @@ fn unusable_profiles_are_refused_with_their_place() {
     assert_near(at[0], 3.0, 1e-9);
     assert_near(at[2], 2.0, 1e-9);
     let across = through_points(&[p(2.0, 0.0), p(-3.0, 2.0), p(4.0, 5.0)], 1e-6).unwrap();
-    assert!(matches!(turned(&[across], FULL, true, 1.0), Err(SurfacingError::CrossesAxis { .. } | SurfacingError::EndBeyondAxis { .. })));
+    assert!(matches!(
+        turned(&[across], FULL, true, 1.0),
+        Err(SurfacingError::CrossesAxis { .. } | SurfacingError::EndBeyondAxis { .. })
+    ));
     let apart = vec![NurbsCurve::line(p(1.0, 0.0), p(2.0, 0.0)), NurbsCurve::line(p(3.0, 1.0), p(2.0, 4.0))];
     let error = turned(&apart, FULL, true, 1.0).unwrap_err();
     assert!(matches!(error, SurfacingError::NotOneChain { gap, .. } if (gap - 2f64.sqrt()).abs() < 1e-12));
     let line = polyline(&[p(1.0, 0.0), p(2.0, 3.0)]);
-    assert!(matches!(turned(&line, Turn::Round { sweep: 0.0 }, true, 1.0), Err(SurfacingError::Angle { .. })));
+    assert!(matches!(
+        turned(&line, Turn::Round { sweep: 0.0 }, true, 1.0),
+        Err(SurfacingError::Angle { .. })
+    ));
     assert!(matches!(
         turned(&line, Turn::FlatSided { sides: 2, measure: FlatMeasure::Flats }, true, 1.0),
         Err(SurfacingError::Sides(2))
@@ -222,7 +231,10 @@ fn a_thickened_cylinder_and_torus_have_area_times_thickness() {
     assert_near(wall.body.measure().volume, 35.53057584392169, 1e-9);
     // A clockwise circle faces outwards as well: inward is still inward.
     let clockwise = turned(&[arc(p(3.0, 0.0), 1.0, 0.0, -TAU)], FULL, true, 1.0).unwrap();
-    let (a, b) = (thicken(&ring, 0.0, 0.2, &Tolerance::default()), thicken(&clockwise, 0.0, 0.2, &Tolerance::default()));
+    let (a, b) = (
+        thicken(&ring, 0.0, 0.2, &Tolerance::default()),
+        thicken(&clockwise, 0.0, 0.2, &Tolerance::default()),
+    );
     assert_near(a.unwrap().body.measure().volume, b.unwrap().body.measure().volume, 1e-12);
 }
 
@@ -305,7 +317,10 @@ fn a_wall_thicker_than_the_concave_radius_is_refused_with_what_fits() {
     assert!(fits < 4.0 && fits > 3.99, "{fits}");
     assert!(thicken(&shell, 0.0, fits, &Tolerance::default()).is_ok());
     assert!(matches!(thicken(&shell, 0.0, 0.0, &Tolerance::default()), Err(SurfacingError::NoThickness)));
-    assert!(matches!(thicken(&shell, f64::NAN, 1.0, &Tolerance::default()), Err(SurfacingError::NoThickness)));
+    assert!(matches!(
+        thicken(&shell, f64::NAN, 1.0, &Tolerance::default()),
+        Err(SurfacingError::NoThickness)
+    ));
     let tube = turned(&polyline(&[p(2.0, 0.0), p(2.0, 5.0)]), FULL, true, 1.0).unwrap();
     let error = thicken(&tube, 0.0, 2.5, &Tolerance::default()).unwrap_err();
     assert!(matches!(error, SurfacingError::TooThick { fits, .. } if fits > 1.99 && fits < 2.0), "{error}");
@@ -314,7 +329,8 @@ fn a_wall_thicker_than_the_concave_radius_is_refused_with_what_fits() {
 #[test]
 fn a_freeform_wall_lies_within_the_fit_tolerance_of_the_true_offset() {
     let profile =
-        through_points(&[p(0.0, 0.0), p(8.0, 4.0), p(10.0, 20.0), p(40.0, 45.0), p(50.0, 70.0)], 1e-6).unwrap();
+        through_points(&[p(0.0, 0.0), p(8.0, 4.0), p(10.0, 20.0), p(40.0, 45.0), p(50.0, 70.0)], 1e-6)
+            .unwrap();
     let shell = turned(&[profile], FULL, true, 1.0).unwrap();
     let wall = thicken(&shell, 1.0, 1.0, &Tolerance::default()).unwrap();
     assert!(wall.max_deviation <= Tolerance::default().fit);

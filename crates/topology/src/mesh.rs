@@ -265,8 +265,9 @@ fn triangulate(
         .collect();
     let trouble = |reason: String| TopologyError::Mesh { face: id.index(), reason };
     let mut conflicts = 0usize;
-    let cdt = ConstrainedDelaunayTriangulation::<Site>::try_bulk_load_cdt(sites, constraints, |_| conflicts += 1)
-        .map_err(|e| trouble(e.to_string()))?;
+    let cdt =
+        ConstrainedDelaunayTriangulation::<Site>::try_bulk_load_cdt(sites, constraints, |_| conflicts += 1)
+            .map_err(|e| trouble(e.to_string()))?;
     if conflicts > 0 {
         return Err(trouble(format!("its boundary crosses itself at {conflicts} places")));
     }
@@ -281,7 +282,11 @@ fn triangulate(
     }
     let place = |i: u32| {
         let position = corners[i as usize].1;
-        if position >= first_inner { inner[(position - first_inner) as usize] } else { positions[position as usize] }
+        if position >= first_inner {
+            inner[(position - first_inner) as usize]
+        } else {
+            positions[position as usize]
+        }
     };
     let deviation = deviation(surface, &corners, &triangles, &place, boundary_count);
     let facing = if face.reversed { -1.0 } else { 1.0 };
@@ -329,9 +334,10 @@ fn is_whole_domain(face: &Face) -> bool {
     let on_side = |p: &Point3| p.x == u.start || p.x == u.end || p.y == v.start || p.y == v.end;
     face.loops.len() == 1
         && face.loops[0].edges.len() == 4
-        && face.loops[0].edges.iter().all(|e| {
-            e.pcurve.degree() == 1 && on_side(&e.pcurve.start()) && on_side(&e.pcurve.end())
-        })
+        && face.loops[0]
+            .edges
+            .iter()
+            .all(|e| e.pcurve.degree() == 1 && on_side(&e.pcurve.start()) && on_side(&e.pcurve.end()))
 }
 
 /// Even-odd test of a parameter point against the boundary.

@@ -34,12 +34,10 @@ impl Solid {
             measured.push((shell, volume));
         }
         measured.sort_by(|a, b| b.1.abs().total_cmp(&a.1.abs()));
-        let mut turned =
-            measured.into_iter().enumerate().map(
-                |(i, (shell, volume))| {
-                    if (volume > 0.0) == (i == 0) { shell } else { shell.flipped() }
-                },
-            );
+        let mut turned = measured
+            .into_iter()
+            .enumerate()
+            .map(|(i, (shell, volume))| if (volume > 0.0) == (i == 0) { shell } else { shell.flipped() });
         let outer = turned.next().ok_or(TopologyError::NoVolume)?;
         Ok(Self { outer, voids: turned.collect() })
     }

@@ -1,0 +1,229 @@
+use std::collections::{BTreeMap, HashMap, HashSet};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::Instant;
+
+use geometry::Tolerance;
+use rayon::prelude::*;
+
+use crate::formula::Scope;
+use crate::steps::Context;
+use crate::{Built, Lineage, Notice, Recipe, RecipeError, names_in};
+
+/// Results kept beyond those of the last recipe, so that undo and a drag back find theirs again.
+const KEPT_RESULTS: usize = 256;
+
+type Key = blake3::Hash;
+
+/// A switch that stops a rebuild between steps.
+#[derive(Debug, Clone, Default)]
+pub struct Cancel(Arc<AtomicBool>);
+
+impl Cancel {
+    /// Asks the rebuild to stop.
+    pub fn cancel(&self) {
+        self.0.store(true, Ordering::Relaxed);
+    }
+
+    /// Whether it was asked to.
+    #[must_use]
+    pub fn is_cancelled(&self) -> bool {
+        self.0.load(Ordering::Relaxed)
+    }
+}
+
+/// How a step came out.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Outcome {
+    /// Built.
+    Built(Arc<Built>),
+    /// Failed, and why.
+    Failed(Notice),
+    /// Not tried, because this step that it is made from is not built.
+    Waits(String),
+    /// Left out by the user.
+    Skipped,
+    /// Not tried, because the rebuild was cancelled.
+    Cancelled,
+}
+
+/// A step's outcome with what it took.
+#[derive(Debug, Clone, PartialEq)]
+pub struct StepResult {
+    /// The step's id.
+    pub step: String,
+    /// How it came out.
+    pub outcome: Outcome,
+    /// Milliseconds of the last real build.
+    pub milliseconds: f64,
+    /// Whether it was built now, and not taken from the cache.
+    pub rebuilt: bool,
+    /// Equal for equal inputs; changes when the shape may have changed.
+    pub key: String,
+}
+
+impl StepResult {
+    /// What was built, if it was.
+    #[must_use]
+    pub fn built(&self) -> Option<&Arc<Built>> {
+        match &self.outcome {
+            Outcome::Built(built) => Some(built),
+            _ => None,
+        }
+    }
+}
+
+/// The outcome of every step, in the recipe's order.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Rebuilt {
+    /// The outcomes.
+    pub steps: Vec<StepResult>,
+    /// The lineage of the recipe.
+    pub lineage: Lineage,
+}
+
+#[derive(Debug, Clone)]
+struct Cached {
+    outcome: Outcome,
+    milliseconds: f64,
+}
+
+/// Rebuilds a part again and again, keeping results whose inputs did not change.
+#[derive(Debug, Default)]
+pub struct Rebuilder {
+    tolerance: Tolerance,
+    cache: HashMap<Key, Cached>,
+}
+
+impl Rebuilder {
+    /// An empty one, with default tolerances.
+    #[must_use]
+    pub fn new() -> Self {
+        Self::default()
+    }
+
+    /// Builds what is not known yet; steps that do not depend on each other in parallel. A failed step leaves the
+    /// others alone. `progress` hears each step's id when it is done.
+    ///
+    /// # Errors
+    /// A recipe that cannot be used at all; failed steps are no error here.
+    pub fn rebuild(
+        &mut self,
+        recipe: &Recipe,
+        cancel: &Cancel,
+        progress: &(dyn Fn(&str) + Sync),
+    ) -> Result<Rebuilt, RecipeError> {
+        recipe.check()?;
+        let scope = recipe.scope()?;
+        let lineage = Lineage::new(recipe);
+        let keys = self.keys(recipe, &scope);
+        let mut done: Vec<Option<StepResult>> = vec![None; recipe.steps.len()];
+        for wave in lineage.waves() {
+            let results: Vec<(usize, StepResult)> = wave
+                .par_iter()
+                .map(|&i| {
+                    let result = self.one(recipe, &scope, i, keys[i], &done, cancel);
+                    progress(&recipe.steps[i].id);
+                    (i, result)
+                })
+                .collect();
+            for (i, result) in results {
+                if result.rebuilt {
+                    let cached =
+                        Cached { outcome: result.outcome.clone(), milliseconds: result.milliseconds };
+                    self.cache.insert(keys[i], cached);
+                }
+                done[i] = Some(result);
+            }
+        }
+        if self.cache.len() > KEPT_RESULTS + keys.len() {
+            let current: HashSet<&Key> = keys.iter().collect();
+            self.cache.retain(|k, _| current.contains(k));
+        }
+        Ok(Rebuilt { steps: done.into_iter().flatten().collect(), lineage })
+    }
+
+    fn one(
+        &self,
+        recipe: &Recipe,
+        scope: &Scope,
+        i: usize,
+        key: Key,
+        done: &[Option<StepResult>],
+        cancel: &Cancel,
+    ) -> StepResult {
+        let step = &recipe.steps[i];
+        let result = |outcome, milliseconds, rebuilt| StepResult {
+            step: step.id.clone(),
+            outcome,
+            milliseconds,
+            rebuilt,
+            key: key.to_hex().to_string(),
+        };
+        if step.skip {
+            return result(Outcome::Skipped, 0.0, false);
+        }
+        let mut inputs = BTreeMap::new();
+        for (_, reference) in step.make.inputs() {
+            let earlier = done.iter().flatten().find(|r| r.step == reference.step);
+            match earlier.and_then(StepResult::built) {
+                Some(built) => inputs.insert(reference.step.as_str(), Arc::clone(built)),
+                None => return result(Outcome::Waits(reference.step.clone()), 0.0, false),
+            };
+        }
+        if let Some(cached) = self.cache.get(&key) {
+            return result(cached.outcome.clone(), cached.milliseconds, false);
+        }
+        if cancel.is_cancelled() {
+            return result(Outcome::Cancelled, 0.0, false);
+        }
+        let started = Instant::now();
+        let context = Context { recipe, scope, tolerance: self.tolerance, inputs: &inputs };
+        let outcome = match step.make.build(&context) {
+            Ok(built) => Outcome::Built(Arc::new(built)),
+            Err(notice) => Outcome::Failed(notice),
+        };
+        result(outcome, started.elapsed().as_secs_f64() * 1e3, true)
+    }
+
+    /// One key per step from everything that its shape depends on.
+    fn keys(&self, recipe: &Recipe, scope: &Scope) -> Vec<Key> {
+        let mut by_id: HashMap<&str, Key> = HashMap::new();
+        let mut keys = Vec::with_capacity(recipe.steps.len());
+        for step in &recipe.steps {
+            let mut hasher = blake3::Hasher::new();
+            let make = serde_json::to_value(&step.make).unwrap_or_default();
+            hasher.update(make.to_string().as_bytes());
+            hasher.update(recipe.unit.symbol().as_bytes());
+            let mut names = Vec::new();
+            collect_names(&make, &mut names);
+            for name in names {
+                if let Some(value) = scope.get(&name) {
+                    hasher.update(name.as_bytes());
+                    hasher.update(&value.number.to_le_bytes());
+                }
+            }
+            for (_, reference) in step.make.inputs() {
+                if let Some(key) = by_id.get(reference.step.as_str()) {
+                    hasher.update(key.as_bytes());
+                }
+                // Faces and messages carry the names of what they were made from.
+                hasher.update(recipe.step_name(&reference.step).as_bytes());
+            }
+            let key = hasher.finalize();
+            by_id.insert(&step.id, key);
+            keys.push(key);
+        }
+        keys
+    }
+}
+
+/// Names in every text of a step; some are no formulas, which at worst rebuilds a step that need not be.
+fn collect_names(value: &serde_json::Value, names: &mut Vec<String>) {
+    match value {
+        serde_json::Value::String(text) => names.extend(names_in(text)),
+        serde_json::Value::Array(items) => items.iter().for_each(|v| collect_names(v, names)),
+        serde_json::Value::Object(fields) => fields.values().for_each(|v| collect_names(v, names)),
+        _ => {}
+    }
+}

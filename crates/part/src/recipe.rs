@@ -1,0 +1,288 @@
+use std::collections::{BTreeMap, BTreeSet};
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use crate::formula::{self, Scope, Value};
+use crate::steps::Make;
+use crate::{Amount, FormulaError, LengthUnit, Quantity, RecipeError, names_in};
+
+/// What `format` says in every recipe.
+pub const RECIPE_FORMAT: &str = "kindred-shell-recipe";
+/// The newest version that this program reads and the one that it writes.
+pub const RECIPE_VERSION: u32 = 1;
+
+const MOST_STEPS: usize = 2000;
+const MOST_PARAMETERS: usize = 1000;
+const LONGEST_NAME: usize = 80;
+
+/// The ordered steps that make a part.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Recipe {
+    /// Always `kindred-shell-recipe`.
+    pub format: String,
+    /// Version of the format, 1.
+    pub version: u32,
+    /// The part's name.
+    pub name: String,
+    /// The unit that plain lengths are in.
+    #[serde(default)]
+    pub unit: LengthUnit,
+    /// Named values that formulas can use.
+    #[serde(default)]
+    pub parameters: Vec<Parameter>,
+    /// The steps, each using only steps before it.
+    pub steps: Vec<Step>,
+}
+
+/// A named value.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Parameter {
+    /// Letters, digits and `_`, not beginning with a digit; no unit or function.
+    pub name: String,
+    /// What it measures.
+    pub quantity: Quantity,
+    /// Its value, which may use other parameters.
+    pub formula: Amount,
+    /// What it is for.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub note: String,
+}
+
+/// How a step's shape is shown.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Display {
+    /// Curves and everything that nothing else was made from.
+    #[default]
+    Auto,
+    /// Shown and pickable.
+    Show,
+    /// Seen, not pickable.
+    Backdrop,
+    /// Not shown.
+    Hide,
+}
+
+/// One construction or edit.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Step {
+    /// Unique within the recipe; never changes.
+    pub id: String,
+    /// What the user calls it.
+    pub name: String,
+    /// What it does.
+    pub make: Make,
+    /// How it is shown.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub display: Display,
+    /// Left out of the rebuild.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub skip: bool,
+}
+
+/// A reference to an earlier shape, by lineage.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Reference {
+    /// The id of the step that made it.
+    pub step: String,
+    /// The id of one of its curves; without it the whole of what the step made.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub curve: Option<String>,
+}
+
+pub(crate) fn is_default<T: Default + PartialEq>(value: &T) -> bool {
+    *value == T::default()
+}
+
+impl Recipe {
+    /// A recipe without steps.
+    #[must_use]
+    pub fn new(name: &str) -> Self {
+        Self {
+            format: RECIPE_FORMAT.into(),
+            version: RECIPE_VERSION,
+            name: name.into(),
+            unit: LengthUnit::default(),
+            parameters: Vec::new(),
+            steps: Vec::new(),
+        }
+    }
+
+    /// Reads and checks a recipe file.
+    ///
+    /// # Errors
+    /// Any [`RecipeError`]; a wrong format or version is told before a missing field.
+    pub fn from_json(text: &str) -> Result<Self, RecipeError> {
+        let value: serde_json::Value =
+            serde_json::from_str(text).map_err(|e| RecipeError::Unreadable(e.to_string()))?;
+        Self::from_value(value)
+    }
+
+    /// As [`Recipe::from_json`], from parsed JSON.
+    ///
+    /// # Errors
+    /// Any [`RecipeError`].
+    pub fn from_value(value: serde_json::Value) -> Result<Self, RecipeError> {
+        if let Some(format) = value.get("format").and_then(serde_json::Value::as_str)
+            && format != RECIPE_FORMAT
+        {
+            return Err(RecipeError::Format(format.chars().take(60).collect()));
+        }
+        if let Some(version) = value.get("version").and_then(serde_json::Value::as_u64)
+            && version > u64::from(RECIPE_VERSION)
+        {
+            return Err(RecipeError::Version(u32::try_from(version).unwrap_or(u32::MAX)));
+        }
+        let recipe: Self =
+            serde_json::from_value(value).map_err(|e| RecipeError::Unreadable(e.to_string()))?;
+        recipe.check()?;
+        Ok(recipe)
+    }
+
+    /// Names, references and parameters; not whether the steps can be built.
+    ///
+    /// # Errors
+    /// The first fault that is met.
+    pub fn check(&self) -> Result<(), RecipeError> {
+        if self.version == 0 || self.version > RECIPE_VERSION {
+            return Err(RecipeError::Version(self.version));
+        }
+        for (what, count, most) in
+            [("steps", self.steps.len(), MOST_STEPS), ("parameters", self.parameters.len(), MOST_PARAMETERS)]
+        {
+            if count > most {
+                return Err(RecipeError::TooLarge { what, count, most });
+            }
+        }
+        check_name(&self.name, "a part's name")?;
+        let mut seen = BTreeSet::new();
+        for step in &self.steps {
+            check_name(&step.name, "a step's name")?;
+            check_name(&step.id, "a step's id")?;
+            for (_, reference) in step.make.inputs() {
+                let target = &reference.step;
+                if *target == step.id {
+                    return Err(RecipeError::Itself(step.id.clone()));
+                }
+                if !seen.contains(target) {
+                    let step = step.id.clone();
+                    return Err(match self.step(target) {
+                        Some(_) => RecipeError::Later { step, later: target.clone() },
+                        None => RecipeError::Missing { step, missing: target.clone() },
+                    });
+                }
+            }
+            if !seen.insert(&step.id) {
+                return Err(RecipeError::Twice { what: "step id", name: step.id.clone() });
+            }
+            step.make.check()?;
+        }
+        self.scope().map(|_| ())
+    }
+
+    /// A step by its id.
+    #[must_use]
+    pub fn step(&self, id: &str) -> Option<&Step> {
+        self.steps.iter().find(|s| s.id == id)
+    }
+
+    /// A step's name, or its id if it is gone.
+    #[must_use]
+    pub fn step_name<'a>(&'a self, id: &'a str) -> &'a str {
+        self.step(id).map_or(id, |s| &s.name)
+    }
+
+    /// An id that no step has, made from a name.
+    #[must_use]
+    pub fn free_id(&self, name: &str) -> String {
+        let base: String = name
+            .to_lowercase()
+            .chars()
+            .map(|c| if c.is_ascii_alphanumeric() { c } else { '_' })
+            .take(30)
+            .collect();
+        let base = base.trim_matches('_').to_string();
+        let base = if base.is_empty() { "step".to_string() } else { base };
+        let mut id = base.clone();
+        let mut n = 2;
+        while self.step(&id).is_some() {
+            id = format!("{base}_{n}");
+            n += 1;
+        }
+        id
+    }
+
+    /// Evaluates all parameters.
+    pub(crate) fn scope(&self) -> Result<Scope, RecipeError> {
+        let mut by_name: BTreeMap<&str, &Parameter> = BTreeMap::new();
+        for p in &self.parameters {
+            let usable = !p.name.is_empty()
+                && p.name.len() <= LONGEST_NAME
+                && p.name.chars().all(|c| c.is_alphanumeric() || c == '_')
+                && !p.name.starts_with(|c: char| c.is_numeric())
+                && formula::unit_value(&p.name).is_none()
+                && !formula::FUNCTIONS.contains(&p.name.as_str())
+                && p.name != "pi";
+            if !usable {
+                return Err(RecipeError::Name {
+                    name: p.name.clone(),
+                    what: "a parameter's name",
+                    cure: "use letters, digits and _, not a unit or a function",
+                });
+            }
+            if by_name.insert(&p.name, p).is_some() {
+                return Err(RecipeError::Twice { what: "parameter", name: p.name.clone() });
+            }
+        }
+        let mut scope = Scope::new();
+        let mut waiting: Vec<&Parameter> = self.parameters.iter().collect();
+        while !waiting.is_empty() {
+            let ready = |p: &&Parameter| {
+                uses(&p.formula).iter().all(|n| scope.contains_key(n) || !by_name.contains_key(n.as_str()))
+            };
+            let (now, later): (Vec<_>, Vec<_>) = waiting.iter().copied().partition(ready);
+            if now.is_empty() {
+                let names: Vec<&str> = later.iter().map(|p| p.name.as_str()).collect();
+                return Err(FormulaError::Circle(names.join(", ")).into());
+            }
+            let mut found = Vec::new();
+            for p in now {
+                let number = formula::evaluate(&p.formula, p.quantity, self.unit, &scope)?;
+                let (length, angle) = match p.quantity {
+                    Quantity::Length => (1, 0),
+                    Quantity::Angle => (0, 1),
+                    Quantity::Ratio | Quantity::Count => (0, 0),
+                };
+                found.push((p.name.clone(), Value { number, length, angle }));
+            }
+            scope.extend(found);
+            waiting = later;
+        }
+        Ok(scope)
+    }
+}
+
+fn uses(amount: &Amount) -> Vec<String> {
+    match amount {
+        Amount::Number(_) => Vec::new(),
+        Amount::Formula(text) => names_in(text),
+    }
+}
+
+pub(crate) fn check_name(name: &str, what: &'static str) -> Result<(), RecipeError> {
+    let cure = if name.trim().is_empty() {
+        "give at least one letter"
+    } else if name.chars().count() > LONGEST_NAME {
+        "keep it to 80 characters"
+    } else if name.chars().any(char::is_control) {
+        "leave control characters out"
+    } else {
+        return Ok(());
+    };
+    Err(RecipeError::Name { name: name.chars().take(LONGEST_NAME).collect(), what, cure })
+}

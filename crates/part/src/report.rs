@@ -1,0 +1,350 @@
+use geometry::Point3;
+use serde::Serialize;
+use topology::{Body, MeshTolerance, closure, mesh};
+
+use crate::{Built, Notice, Outcome, Reached, Rebuilt, Recipe};
+
+/// Cubic millimetres of a cubic inch, exact (NIST Handbook 44, Appendix C).
+const CUBIC_INCH: f64 = 16_387.064;
+/// Bounding boxes come from a mesh of this chord tolerance, in millimetres, and are right to it.
+const BOX_CHORD: f64 = 0.05;
+
+/// What stands between the part and a solid that can be made.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Report {
+    /// The part's name.
+    pub part: String,
+    /// Whether every step built and the result is one or more watertight solids.
+    pub ready: bool,
+    /// One line of where it stands.
+    pub headline: String,
+    /// Shapes that nothing else was made from.
+    pub bodies: Vec<BodyReport>,
+    /// Every step.
+    pub steps: Vec<StepReport>,
+    /// The closure ledger: what it shows, item by item.
+    pub ledger: Vec<LedgerItem>,
+}
+
+/// Figures of one body. Lengths in mm, areas in mm², volumes in mm³.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct BodyReport {
+    /// The step that made it.
+    pub step: String,
+    /// That step's name.
+    pub name: String,
+    /// `open shell`, `closed shell` or `solid`.
+    pub kind: &'static str,
+    /// No free edge, no edge with more than two faces, facing agrees.
+    pub watertight: bool,
+    /// Edges with a face on one side only.
+    pub free_edges: Vec<FreeEdgeReport>,
+    /// Edges with more than two faces.
+    pub overused_edges: usize,
+    /// Edges whose faces disagree which side is outside.
+    pub facing_faults: usize,
+    /// Largest distance of an edge from the surfaces that it bounds.
+    pub largest_gap_mm: f64,
+    /// Where that is.
+    pub largest_gap_at: Option<[f64; 3]>,
+    /// Volume; `null` for an open shell.
+    pub volume_mm3: Option<f64>,
+    /// The same in millilitres.
+    pub volume_ml: Option<f64>,
+    /// The same in cubic inches.
+    pub volume_in3: Option<f64>,
+    /// Area of all faces.
+    pub area_mm2: f64,
+    /// Centre of the volume.
+    pub centroid: Option<[f64; 3]>,
+    /// Lowest and highest coordinates, right to 0.05 mm.
+    pub bounding_box: Option<[[f64; 3]; 2]>,
+    /// Number of faces.
+    pub faces: usize,
+    /// Number of edges, poles left out.
+    pub edges: usize,
+    /// Number of vertices.
+    pub vertices: usize,
+    /// Voids inside a solid.
+    pub voids: usize,
+}
+
+/// A free edge.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct FreeEdgeReport {
+    /// Its middle.
+    pub at: [f64; 3],
+    /// Its length in mm.
+    pub length_mm: f64,
+}
+
+/// How a step came out.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct StepReport {
+    /// Its id.
+    pub step: String,
+    /// Its name.
+    pub name: String,
+    /// `built`, `failed`, `waits`, `skipped` or `cancelled`.
+    pub state: &'static str,
+    /// The step that it waits for.
+    pub waits_for: Option<String>,
+    /// Lane of the lineage: 0 curves, 1 surfaces, 2 shells, 3 solids.
+    pub lane: Option<usize>,
+    /// Steps that it is made from.
+    pub parents: Vec<String>,
+    /// Milliseconds of the last real build.
+    pub milliseconds: f64,
+    /// Whether it was built this time.
+    pub rebuilt: bool,
+    /// What went wrong.
+    pub error: Option<Notice>,
+    /// What should be known.
+    pub warnings: Vec<Notice>,
+    /// Figures that it reached.
+    pub reached: Vec<Reached>,
+}
+
+/// One item of the closure ledger.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct LedgerItem {
+    /// What it is about.
+    pub id: &'static str,
+    /// The figure or word.
+    pub value: String,
+    /// What it means.
+    pub label: String,
+    /// `good`, `left` or `plain`.
+    pub state: &'static str,
+    /// Where to look.
+    pub at: Option<[f64; 3]>,
+    /// The step to look at.
+    pub step: Option<String>,
+}
+
+/// Reports on a rebuilt part.
+#[must_use]
+pub fn report(recipe: &Recipe, rebuilt: &Rebuilt) -> Report {
+    let mut steps = Vec::with_capacity(rebuilt.steps.len());
+    let mut bodies = Vec::new();
+    for (i, (step, result)) in recipe.steps.iter().zip(&rebuilt.steps).enumerate() {
+        let built = result.built();
+        let (state, waits_for, error) = match &result.outcome {
+            Outcome::Built(_) => ("built", None, None),
+            Outcome::Failed(notice) => ("failed", None, Some(notice.clone())),
+            Outcome::Waits(on) => ("waits", Some(on.clone()), None),
+            Outcome::Skipped => ("skipped", None, None),
+            Outcome::Cancelled => ("cancelled", None, None),
+        };
+        let parents = rebuilt.lineage.parents(i).iter().map(|&p| recipe.steps[p].id.clone()).collect();
+        steps.push(StepReport {
+            step: step.id.clone(),
+            name: step.name.clone(),
+            state,
+            waits_for,
+            lane: built.map(|b| b.shape.lane()),
+            parents,
+            milliseconds: result.milliseconds,
+            rebuilt: result.rebuilt,
+            error,
+            warnings: built.map(|b| b.warnings.clone()).unwrap_or_default(),
+            reached: built.map(|b| b.reached.clone()).unwrap_or_default(),
+        });
+        if rebuilt.is_result(i)
+            && let Some(body) = built.and_then(|b| b.shape.body())
+        {
+            bodies.push(body_report(&step.id, &step.name, body));
+        }
+    }
+    let failed: Vec<&StepReport> = steps.iter().filter(|s| s.state == "failed").collect();
+    let warned = steps.iter().any(|s| s.warnings.iter().any(|w| w.at.is_some()));
+    let ready = failed.is_empty() && !bodies.is_empty() && bodies.iter().all(|b| b.kind == "solid");
+    let left = failed.len() + bodies.iter().map(things_left).sum::<usize>();
+    let headline = if bodies.is_empty() && failed.is_empty() {
+        "Nothing to close yet".to_string()
+    } else if ready && warned {
+        "Solid, with a warning".to_string()
+    } else if ready {
+        "A watertight solid".to_string()
+    } else {
+        format!("Not yet a solid: {left} {} left", if left == 1 { "thing" } else { "things" })
+    };
+    let ledger = ledger(&bodies, &steps);
+    Report { part: recipe.name.clone(), ready, headline, bodies, steps, ledger }
+}
+
+impl Rebuilt {
+    /// Whether a step's shape is part of what the recipe comes to: built, and no built step was made from it.
+    #[must_use]
+    pub fn is_result(&self, step: usize) -> bool {
+        self.steps[step].built().is_some()
+            && !(step + 1..self.steps.len())
+                .any(|i| self.lineage.parents(i).contains(&step) && self.steps[i].built().is_some())
+    }
+
+    /// What a step made, if it is built.
+    #[must_use]
+    pub fn built(&self, step: usize) -> Option<&Built> {
+        self.steps[step].built().map(AsRef::as_ref)
+    }
+}
+
+fn things_left(body: &BodyReport) -> usize {
+    body.free_edges.len() + body.overused_edges + body.facing_faults
+}
+
+fn body_report(step: &str, name: &str, body: &Body) -> BodyReport {
+    let measures = body.measure();
+    let solid = body.is_solid();
+    let mut out = BodyReport {
+        step: step.into(),
+        name: name.into(),
+        kind: if solid { "solid" } else { "open shell" },
+        watertight: true,
+        free_edges: Vec::new(),
+        overused_edges: 0,
+        facing_faults: 0,
+        largest_gap_mm: 0.0,
+        largest_gap_at: None,
+        volume_mm3: solid.then_some(measures.volume),
+        volume_ml: solid.then_some(measures.volume / 1000.0),
+        volume_in3: solid.then_some(measures.volume / CUBIC_INCH),
+        area_mm2: measures.area,
+        centroid: if solid { measures.centroid().map(Into::into) } else { None },
+        bounding_box: None,
+        faces: 0,
+        edges: 0,
+        vertices: 0,
+        voids: body.shells().len() - 1,
+    };
+    let mut bounds: Option<(Point3, Point3)> = None;
+    for shell in body.shells() {
+        let c = closure(shell);
+        out.watertight &= c.is_watertight();
+        out.overused_edges += c.overused_edges;
+        out.facing_faults += c.facing_faults;
+        out.free_edges
+            .extend(c.free_edges.iter().map(|e| FreeEdgeReport { at: e.middle.into(), length_mm: e.length }));
+        if c.largest_gap > out.largest_gap_mm {
+            (out.largest_gap_mm, out.largest_gap_at) = (c.largest_gap, c.largest_gap_at.map(Into::into));
+        }
+        out.faces += c.euler_poincare.faces;
+        out.edges += c.euler_poincare.edges;
+        out.vertices += c.euler_poincare.vertices;
+        let coarse = MeshTolerance { chord: BOX_CHORD, angle: std::f64::consts::FRAC_PI_2 };
+        for p in mesh(shell, coarse).map(|m| m.positions).unwrap_or_default() {
+            let (low, high) = bounds.unwrap_or((p, p));
+            bounds = Some((low.inf(&p), high.sup(&p)));
+        }
+    }
+    if out.watertight && !solid {
+        out.kind = "closed shell";
+    }
+    out.bounding_box = bounds.map(|(low, high)| [low.into(), high.into()]);
+    out
+}
+
+fn ledger(bodies: &[BodyReport], steps: &[StepReport]) -> Vec<LedgerItem> {
+    let mut items = Vec::new();
+    let item = |id, value: String, label: String, state| LedgerItem {
+        id,
+        value,
+        label,
+        state,
+        at: None,
+        step: None,
+    };
+    for step in steps.iter().filter(|s| s.state == "failed") {
+        items.push(LedgerItem {
+            at: step.error.as_ref().and_then(|e| e.at),
+            step: Some(step.step.clone()),
+            ..item("failed", step.name.clone(), "cannot be built".into(), "left")
+        });
+    }
+    for step in steps {
+        for warning in step.warnings.iter().filter(|w| w.at.is_some()) {
+            items.push(LedgerItem {
+                at: warning.at,
+                step: Some(step.step.clone()),
+                ..item("warning", step.name.clone(), "has a warning".into(), "left")
+            });
+        }
+    }
+    let Some(first) = bodies.first() else { return items };
+    let worst = bodies.iter().find(|b| !b.free_edges.is_empty()).unwrap_or(first);
+    let free: usize = bodies.iter().map(|b| b.free_edges.len()).sum();
+    items.push(LedgerItem {
+        at: worst.free_edges.first().map(|e| e.at),
+        step: Some(worst.step.clone()),
+        ..item(
+            "free_edges",
+            format!("{free} free {}", if free == 1 { "edge" } else { "edges" }),
+            if free == 0 { "every edge joined".into() } else { format!("open: {}", worst.name) },
+            if free == 0 { "good" } else { "left" },
+        )
+    });
+    let gap = bodies.iter().max_by(|a, b| a.largest_gap_mm.total_cmp(&b.largest_gap_mm)).unwrap_or(first);
+    items.push(LedgerItem {
+        at: gap.largest_gap_at,
+        step: Some(gap.step.clone()),
+        ..item("largest_gap", gap_text(gap.largest_gap_mm), "largest gap".into(), "good")
+    });
+    let faults: usize = bodies.iter().map(|b| b.facing_faults).sum();
+    items.push(LedgerItem {
+        step: Some(first.step.clone()),
+        ..item(
+            "facing",
+            if faults == 0 { "agrees".into() } else { format!("{faults} disagree") },
+            "facing".into(),
+            if faults == 0 { "good" } else { "left" },
+        )
+    });
+    let watertight = bodies.iter().all(|b| b.kind == "solid");
+    items.push(LedgerItem {
+        at: worst.free_edges.first().map(|e| e.at),
+        step: Some(worst.step.clone()),
+        ..item(
+            "watertight",
+            if watertight { "yes".into() } else { "no".into() },
+            "watertight".into(),
+            if watertight { "good" } else { "left" },
+        )
+    });
+    let volume: f64 = bodies.iter().filter_map(|b| b.volume_mm3).sum();
+    if bodies.iter().any(|b| b.volume_mm3.is_some()) {
+        items.push(LedgerItem {
+            at: first.centroid,
+            step: Some(first.step.clone()),
+            ..item(
+                "volume",
+                format!("{} mm³", grouped(volume, 1)),
+                format!("volume · {} mL · {} in³", grouped(volume / 1e3, 3), grouped(volume / CUBIC_INCH, 4)),
+                "plain",
+            )
+        });
+    }
+    let area: f64 = bodies.iter().map(|b| b.area_mm2).sum();
+    items.push(LedgerItem {
+        step: Some(first.step.clone()),
+        ..item("area", format!("{} mm²", grouped(area, 1)), "area of all faces".into(), "plain")
+    });
+    items
+}
+
+fn gap_text(gap: f64) -> String {
+    if gap < 1e-6 { "below 0.000001 mm".into() } else { format!("{gap:.6} mm") }
+}
+
+/// A figure with thin spaces between thousands.
+fn grouped(value: f64, digits: usize) -> String {
+    let text = format!("{value:.digits$}");
+    let (whole, rest) = text.split_at(text.find('.').unwrap_or(text.len()));
+    let mut out = String::new();
+    for (i, c) in whole.char_indices() {
+        if i > 0 && (whole.len() - i).is_multiple_of(3) && !whole[..i].ends_with('-') {
+            out.push('\u{2009}');
+        }
+        out.push(c);
+    }
+    out + rest
+}

@@ -1,0 +1,115 @@
+//! One module per kind of step: its inputs, values with units, limits and defaults, and how it calls `surfacing`.
+//!
+//! Adding one is a module here and a line in the registry below; the card, the JSON Schema, the API and the command
+//! line follow from its description.
+
+mod description;
+pub mod drawing;
+pub mod revolve;
+pub mod thicken;
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use geometry::Tolerance;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+pub use description::{Choice, SlotDescription, StepDescription, ValueDescription, Widget};
+
+use crate::formula::{self, Scope};
+use crate::{Amount, Built, LengthUnit, Notice, Quantity, Recipe, RecipeError, Reference};
+
+/// What building a step may look at.
+pub struct Context<'a> {
+    pub(crate) recipe: &'a Recipe,
+    pub(crate) scope: &'a Scope,
+    pub(crate) tolerance: Tolerance,
+    pub(crate) inputs: &'a BTreeMap<&'a str, Arc<Built>>,
+}
+
+impl Context<'_> {
+    fn value(&self, amount: &Amount, quantity: Quantity, field: &str) -> Result<f64, Notice> {
+        formula::evaluate(amount, quantity, self.recipe.unit, self.scope)
+            .map_err(|e| Notice::about(field, e.to_string()))
+    }
+
+    fn input(&self, reference: &Reference, slot: &str) -> Result<&Arc<Built>, Notice> {
+        self.inputs
+            .get(reference.step.as_str())
+            .ok_or_else(|| Notice::about(slot, "this input is not built; mend it first, or pick another"))
+    }
+
+    fn unit(&self) -> LengthUnit {
+        self.recipe.unit
+    }
+}
+
+/// A kind of step.
+pub trait Construction {
+    /// What the card shows: slots, values, limits, defaults, help.
+    fn describe() -> StepDescription;
+
+    /// Slots with the references in them, in order.
+    fn inputs(&self) -> Vec<(&'static str, &Reference)>;
+
+    /// Checks that need no shapes, such as names within a drawing.
+    ///
+    /// # Errors
+    /// What is wrong.
+    fn check(&self) -> Result<(), RecipeError> {
+        Ok(())
+    }
+
+    /// Makes the shape.
+    ///
+    /// # Errors
+    /// What is wrong, about which input, where, and what would cure it.
+    fn build(&self, context: &Context<'_>) -> Result<Built, Notice>;
+}
+
+macro_rules! registry {
+    ($($(#[$doc:meta])* $name:ident: $module:ident::$type:ident),* $(,)?) => {
+        /// What a step does, under the name of its kind.
+        #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+        #[serde(rename_all = "snake_case")]
+        pub enum Make {
+            $($(#[$doc])* $name($module::$type)),*
+        }
+
+        impl Make {
+            /// Descriptions of all kinds of step.
+            #[must_use]
+            pub fn descriptions() -> Vec<StepDescription> {
+                vec![$($module::$type::describe()),*]
+            }
+
+            /// The description of this kind.
+            #[must_use]
+            pub fn describe(&self) -> StepDescription {
+                match self { $(Self::$name(_) => $module::$type::describe()),* }
+            }
+
+            pub(crate) fn inputs(&self) -> Vec<(&'static str, &Reference)> {
+                match self { $(Self::$name(step) => step.inputs()),* }
+            }
+
+            pub(crate) fn check(&self) -> Result<(), RecipeError> {
+                match self { $(Self::$name(step) => step.check()),* }
+            }
+
+            pub(crate) fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
+                match self { $(Self::$name(step) => step.build(context)),* }
+            }
+        }
+    };
+}
+
+registry! {
+    /// Plane curves made together on one plane.
+    Drawing: drawing::Drawing,
+    /// A profile turned about an axis.
+    Revolve: revolve::Revolve,
+    /// A wall given to a surface.
+    Thicken: thicken::Thicken,
+}

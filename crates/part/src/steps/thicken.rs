@@ -1,0 +1,121 @@
+//! Thicken: a surface given a wall.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use serde_json::json;
+use surfacing::SurfacingError;
+
+use super::{Choice, Construction, Context, SlotDescription, StepDescription, ValueDescription, Widget};
+use crate::{Amount, Built, Notice, Quantity, Reached, Reference, Shape};
+
+/// To which side the wall grows.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Side {
+    /// To the inner side of the surface.
+    #[default]
+    Inward,
+    /// To the outer side.
+    Outward,
+    /// To both, by the thickness each.
+    Both,
+}
+
+/// A wall given to a surface.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Thicken {
+    /// The step that made the surface.
+    pub surface: Reference,
+    /// To which side.
+    #[serde(default)]
+    pub side: Side,
+    /// Thickness on each side that the wall grows to.
+    pub thickness: Amount,
+}
+
+impl Construction for Thicken {
+    fn describe() -> StepDescription {
+        let choice = |value, label| Choice { value, label };
+        StepDescription {
+            kind: "thicken",
+            label: "Thicken",
+            stage: "Close",
+            purpose: "Give a surface a wall, so that it becomes a solid.",
+            also: "wall, shell, thickness, offset, solid",
+            key: "t",
+            slots: vec![SlotDescription {
+                name: "surface",
+                label: "Surface",
+                takes: &["revolve"],
+                least: 1,
+                most: 1,
+                directed: false,
+                help: "The surface that gets the wall.",
+            }],
+            values: vec![
+                ValueDescription {
+                    name: "side",
+                    label: "Side",
+                    widget: Widget::Choice {
+                        choices: vec![
+                            choice("inward", "Inward"),
+                            choice("outward", "Outward"),
+                            choice("both", "Both ways"),
+                        ],
+                    },
+                    default: json!("inward"),
+                    only_if: None,
+                    help: "To which side of the surface the wall grows.",
+                },
+                ValueDescription {
+                    name: "thickness",
+                    label: "Thickness per side",
+                    widget: Widget::Amount { quantity: Quantity::Length, least: 0.001, most: 1000.0 },
+                    default: json!("2 mm"),
+                    only_if: None,
+                    help: "How far the wall reaches from the surface on each side that it grows to.",
+                },
+            ],
+        }
+    }
+
+    fn inputs(&self) -> Vec<(&'static str, &Reference)> {
+        vec![("surface", &self.surface)]
+    }
+
+    fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
+        let built = context.input(&self.surface, "surface")?;
+        let Shape::Turned(source) = &built.shape else {
+            let message = "only a turned surface can be thickened so far; pick a revolve step";
+            return Err(Notice::about("surface", message));
+        };
+        let thickness = context.value(&self.thickness, Quantity::Length, "thickness")?;
+        let (outward, inward) = match self.side {
+            Side::Inward => (0.0, thickness),
+            Side::Outward => (thickness, 0.0),
+            Side::Both => (thickness, thickness),
+        };
+        let made = surfacing::thicken(source, outward, inward, &context.tolerance).map_err(|e| {
+            let input = match e {
+                SurfacingError::NoThickness | SurfacingError::TooThick { .. } => "thickness",
+                _ => "surface",
+            };
+            let message = match (&e, self.side) {
+                (SurfacingError::TooThick { fits, .. }, Side::Both) => {
+                    format!("{e} ({:.3} mm per side)", fits / 2.0)
+                }
+                _ => e.to_string(),
+            };
+            Notice { message, input: Some(input.into()), at: e.place(), cure: None }
+        })?;
+        let length =
+            |label: &str, value| Reached { label: label.into(), value, quantity: Quantity::Length, at: None };
+        let reached = vec![
+            length("Thickness per side", thickness),
+            length("Total thickness", outward + inward),
+            length("Deviation from the true offset", made.max_deviation),
+        ];
+        Ok(Built { shape: Shape::Body(made.body), reached, warnings: Vec::new() })
+    }
+}
