@@ -38,7 +38,7 @@ impl SceneBody {
         Ok(Self { id: id.into(), name: name.into(), shells })
     }
 
-    /// The meshes, shell by shell.
+    /// The meshes, in the order of the body's shells.
     pub fn meshes(&self) -> impl Iterator<Item = &Mesh> {
         self.shells.iter().map(|s| &s.0)
     }

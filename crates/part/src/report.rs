@@ -182,6 +182,11 @@ impl Rebuilt {
                 .any(|i| self.lineage.parents(i).contains(&step) && self.steps[i].built().is_some())
     }
 
+    /// Places in the recipe of all results.
+    pub fn results(&self) -> impl Iterator<Item = usize> {
+        (0..self.steps.len()).filter(|&i| self.is_result(i))
+    }
+
     /// What a step made, if it is built.
     #[must_use]
     pub fn built(&self, step: usize) -> Option<&Built> {

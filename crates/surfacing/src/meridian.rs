@@ -6,6 +6,8 @@ use crate::{SurfacingError, chain};
 
 /// An end nearer to the axis than this share of the profile's largest radius is likely meant to be on it.
 const NEARLY_ON_AXIS: f64 = 0.02;
+/// Places per curve that vote on which side of the axis the profile is.
+const SIDE_SAMPLES: usize = 32;
 /// Tangents that turn by more than this, in radians, make a corner and so two faces.
 const CORNER: f64 = 1e-4;
 
@@ -167,6 +169,9 @@ impl Meridian {
         let near = NEARLY_ON_AXIS * self.largest_radius();
         let (start, end) = self.ends();
         for (p, side, curve) in [(start, ChainEnd::Start, curves[0]), (end, ChainEnd::End, curves[1])] {
+            if p.x < -near {
+                return Err(SurfacingError::CrossesAxis { at: self.to_space(&p) });
+            }
             if p.x < 0.0 {
                 let (start, distance, at) = (side == ChainEnd::Start, -p.x, self.to_space(&p));
                 return Err(SurfacingError::EndBeyondAxis { start, distance, at });
@@ -222,8 +227,15 @@ fn half_plane(curves: &[NurbsCurve], axis: &Axis, tolerance: &Tolerance) -> Resu
     if farthest.norm() <= tolerance.resolution {
         return Err(SurfacingError::OnAxis { at: points[0].into() });
     }
-    let frame = Frame::new(axis.origin, farthest, axis.direction)
+    let mut frame = Frame::new(axis.origin, farthest, axis.direction)
         .ok_or(SurfacingError::OnAxis { at: points[0].into() })?;
+    // The side with most of the profile is the one meant, should it cross the axis.
+    let samples = curves
+        .iter()
+        .flat_map(|c| (0..=SIDE_SAMPLES).map(|k| c.point(c.domain().at(k as f64 / SIDE_SAMPLES as f64))));
+    if samples.map(|p| frame.coordinates(&p).x).sum::<f64>() < 0.0 {
+        (frame.x, frame.z) = (-frame.x, -frame.z);
+    }
     let mut worst = (0.0, points[0]);
     for p in &points {
         let height = frame.coordinates(p).z.abs();

@@ -1,4 +1,4 @@
-use geometry::Point3;
+use geometry::{NurbsCurve, Point3};
 
 use crate::wiring::EulerPoincare;
 use crate::{EdgeId, Shell};
@@ -45,15 +45,12 @@ impl Closure {
 /// Free edges, gaps, facing and Euler-Poincaré numbers of a shell.
 #[must_use]
 pub fn closure(shell: &Shell) -> Closure {
-    let wiring = shell.wiring();
-    let counts = wiring.use_counts();
     let (mut free_edges, mut overused_edges, mut facing_faults) = (Vec::new(), 0, 0);
-    let drawn = shell.edges().iter().enumerate().filter_map(|(i, e)| e.curve.as_ref().map(|c| (i, c)));
-    for ((i, curve), [along, against]) in drawn.zip(counts) {
+    for (edge, curve, [along, against]) in used_edges(shell) {
         match along + against {
             0 => {}
             1 => free_edges.push(FreeEdge {
-                edge: EdgeId(i as u32),
+                edge,
                 middle: curve.point(curve.domain().at(0.5)),
                 length: curve.length(),
             }),
@@ -68,8 +65,21 @@ pub fn closure(shell: &Shell) -> Closure {
         facing_faults,
         largest_gap,
         largest_gap_at,
-        euler_poincare: wiring.euler_poincare(),
+        euler_poincare: shell.wiring().euler_poincare(),
     }
+}
+
+/// Edges with a face on one side only.
+#[must_use]
+pub fn free_edges(shell: &Shell) -> Vec<EdgeId> {
+    used_edges(shell).filter(|(.., [along, against])| along + against == 1).map(|(edge, ..)| edge).collect()
+}
+
+/// Edges that have a curve, with how often faces use them along and against it.
+fn used_edges(shell: &Shell) -> impl Iterator<Item = (EdgeId, &NurbsCurve, [usize; 2])> {
+    let drawn =
+        shell.edges().iter().enumerate().filter_map(|(i, e)| Some((EdgeId(i as u32), e.curve.as_ref()?)));
+    drawn.zip(shell.wiring().use_counts()).map(|((edge, curve), counts)| (edge, curve, counts))
 }
 
 fn largest_gap(shell: &Shell) -> (f64, Option<Point3>) {
@@ -77,7 +87,7 @@ fn largest_gap(shell: &Shell) -> (f64, Option<Point3>) {
     for face in shell.faces() {
         for used in face.loops.iter().flat_map(|l| &l.edges) {
             let edge = shell.edge(used.edge);
-            let domain = edge.curve.as_ref().map_or(used.pcurve.domain(), geometry::NurbsCurve::domain);
+            let domain = edge.curve.as_ref().map_or(used.pcurve.domain(), NurbsCurve::domain);
             for k in 0..GAP_SAMPLES {
                 let t = domain.at(k as f64 / (GAP_SAMPLES - 1) as f64);
                 let p = edge.curve.as_ref().map_or(shell.vertex(edge.start).point, |c| c.point(t));

@@ -14,7 +14,7 @@ mod solid;
 pub mod wiring;
 
 pub use body::Body;
-pub use check::{Closure, FreeEdge, closure};
+pub use check::{Closure, FreeEdge, closure, free_edges};
 pub use error::TopologyError;
 pub use ids::{EdgeId, FaceId, VertexId};
 pub use measure::{Measures, area, measure};

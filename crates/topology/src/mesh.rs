@@ -208,13 +208,14 @@ fn triangulate(
 ) -> Result<MeshedFace, TopologyError> {
     let surface = &face.surface;
     let (us, vs) = grid_lines(surface, tolerance, density);
-    let scale = scales(surface);
     // Boundary: every loop's edge samples as parameter points with the numbers of their positions.
     let mut corners: Vec<([f64; 2], u32)> = Vec::new();
     let mut constraints: Vec<[usize; 2]> = Vec::new();
+    let mut side_starts = Vec::new();
     for l in &face.loops {
         let first = corners.len();
         for used in &l.edges {
+            side_starts.push(corners.len());
             let along = &samples[used.edge.index()];
             let mut place = |t: f64, position: u32| {
                 let p = used.pcurve.point(t);
@@ -258,26 +259,20 @@ fn triangulate(
             }
         }
     }
-    let sites: Vec<Site> = corners
-        .iter()
-        .enumerate()
-        .map(|(i, (uv, _))| Site { at: Point2::new(uv[0] * scale[0], uv[1] * scale[1]), index: i as u32 })
-        .collect();
     let trouble = |reason: String| TopologyError::Mesh { face: id.index(), reason };
-    let mut conflicts = 0usize;
-    let cdt =
-        ConstrainedDelaunayTriangulation::<Site>::try_bulk_load_cdt(sites, constraints, |_| conflicts += 1)
-            .map_err(|e| trouble(e.to_string()))?;
-    if conflicts > 0 {
-        return Err(trouble(format!("its boundary crosses itself at {conflicts} places")));
-    }
-    let kept = kept_faces(&cdt);
-    let mut triangles = Vec::with_capacity(cdt.num_inner_faces());
-    for triangle in cdt.inner_faces().filter(|f| kept[f.fix().index()]) {
-        let t = triangle.vertices().map(|v| v.data().index);
+    let mut triangles = if rectangular && inner_us.len().min(inner_vs.len()) > 0 {
+        grid_triangles(&corners, &side_starts, boundary_count, inner_us.len(), inner_vs.len())
+    } else {
+        delaunay_triangles(&corners, constraints, scales(surface)).map_err(trouble)?
+    };
+    // At a pole several corners are one place.
+    triangles.retain(|t| {
         let p = t.map(|i| corners[i as usize].1);
-        if p[0] != p[1] && p[1] != p[2] && p[2] != p[0] {
-            triangles.push(if face.reversed { [t[0], t[2], t[1]] } else { t });
+        p[0] != p[1] && p[1] != p[2] && p[2] != p[0]
+    });
+    if face.reversed {
+        for t in &mut triangles {
+            t.swap(1, 2);
         }
     }
     let place = |i: u32| {
@@ -301,12 +296,95 @@ fn triangulate(
     Ok(MeshedFace { mesh: FaceMesh { face: id, vertices, triangles }, first_inner, inner, deviation })
 }
 
+/// Corner points of a face in its parameter plane, with the numbers of their positions.
+type Corners = [([f64; 2], u32)];
+
+/// Triangles of a face that is its surface's whole domain: squares between the inner grid points, and a strip along
+/// each side that joins the side's own samples to the outermost grid line.
+fn grid_triangles(
+    corners: &Corners,
+    side_starts: &[usize],
+    boundary_count: usize,
+    columns: usize,
+    rows: usize,
+) -> Vec<[u32; 3]> {
+    let inner = |i: usize, j: usize| (boundary_count + i * rows + j) as u32;
+    let mut triangles = Vec::with_capacity(2 * columns * rows + 2 * boundary_count);
+    for i in 1..columns {
+        for j in 1..rows {
+            let (a, b, c, d) = (inner(i - 1, j - 1), inner(i, j - 1), inner(i, j), inner(i - 1, j));
+            // The diagonals alternate, so that no direction is favoured.
+            if (i + j) % 2 == 0 {
+                triangles.extend([[a, b, c], [a, c, d]]);
+            } else {
+                triangles.extend([[a, b, d], [b, c, d]]);
+            }
+        }
+    }
+    for (side, &start) in side_starts.iter().enumerate() {
+        let end = side_starts.get(side + 1).copied().unwrap_or(boundary_count);
+        let outer: Vec<u32> = (start..=end).map(|k| (k % boundary_count) as u32).collect();
+        let at = |corner: u32| corners[corner as usize].0;
+        let (a, b) = (at(outer[0]), at(outer[outer.len() - 1]));
+        // Which side it is follows from where it runs: along u or along v, forwards or backwards.
+        let line: Vec<u32> = if (b[0] - a[0]).abs() > 0.0 {
+            let row = if b[0] > a[0] { 0 } else { rows - 1 };
+            let forward = (0..columns).map(|i| inner(i, row));
+            if b[0] > a[0] { forward.collect() } else { forward.rev().collect() }
+        } else {
+            let column = if b[1] > a[1] { columns - 1 } else { 0 };
+            let forward = (0..rows).map(|j| inner(column, j));
+            if b[1] > a[1] { forward.collect() } else { forward.rev().collect() }
+        };
+        let along = |corner: u32| {
+            let p = at(corner);
+            (p[0] - a[0]) * (b[0] - a[0]) + (p[1] - a[1]) * (b[1] - a[1])
+        };
+        let (mut i, mut j) = (0, 0);
+        while i + 1 < outer.len() || j + 1 < line.len() {
+            let outer_next = j + 1 == line.len()
+                || (i + 1 < outer.len()
+                    && along(outer[i]) + along(outer[i + 1]) <= along(line[j]) + along(line[j + 1]));
+            if outer_next {
+                triangles.push([outer[i], outer[i + 1], line[j]]);
+                i += 1;
+            } else {
+                triangles.push([outer[i], line[j + 1], line[j]]);
+                j += 1;
+            }
+        }
+    }
+    triangles
+}
+
+/// Constrained Delaunay triangles inside the boundary, in a parameter plane scaled to the surface's own lengths.
+fn delaunay_triangles(
+    corners: &Corners,
+    constraints: Vec<[usize; 2]>,
+    scale: [f64; 2],
+) -> Result<Vec<[u32; 3]>, String> {
+    let site = |(i, (uv, _)): (usize, &([f64; 2], u32))| Site {
+        at: Point2::new(uv[0] * scale[0], uv[1] * scale[1]),
+        index: i as u32,
+    };
+    let sites: Vec<Site> = corners.iter().enumerate().map(site).collect();
+    let mut conflicts = 0usize;
+    let cdt =
+        ConstrainedDelaunayTriangulation::<Site>::try_bulk_load_cdt(sites, constraints, |_| conflicts += 1)
+            .map_err(|e| e.to_string())?;
+    if conflicts > 0 {
+        return Err(format!("its boundary crosses itself at {conflicts} places"));
+    }
+    let kept = kept_faces(&cdt);
+    let inside = cdt.inner_faces().filter(|f| kept[f.fix().index()]);
+    Ok(inside.map(|f| f.vertices().map(|v| v.data().index)).collect())
+}
+
 /// Triangles inside the boundary: crossing a constraint from outside changes between out and in.
 fn kept_faces(cdt: &ConstrainedDelaunayTriangulation<Site>) -> Vec<bool> {
     let mut kept = vec![None; cdt.num_all_faces()];
-    let outer = cdt.outer_face().fix();
-    kept[outer.index()] = Some(false);
-    let mut queue = std::collections::VecDeque::from([outer]);
+    let outer = cdt.outer_face().fix().index();
+    kept[outer] = Some(false);
     let mut neighbours: Vec<Vec<(usize, bool)>> = vec![Vec::new(); cdt.num_all_faces()];
     for edge in cdt.undirected_edges() {
         let directed = edge.as_directed();
@@ -315,13 +393,13 @@ fn kept_faces(cdt: &ConstrainedDelaunayTriangulation<Site>) -> Vec<bool> {
         neighbours[a].push((b, wall));
         neighbours[b].push((a, wall));
     }
-    let mut indices = std::collections::VecDeque::from([queue.pop_front().map_or(0, |f| f.index())]);
-    while let Some(face) = indices.pop_front() {
+    let mut queue = std::collections::VecDeque::from([outer]);
+    while let Some(face) = queue.pop_front() {
         let here = kept[face] == Some(true);
         for &(next, wall) in &neighbours[face] {
             if kept[next].is_none() {
                 kept[next] = Some(here != wall);
-                indices.push_back(next);
+                queue.push_back(next);
             }
         }
     }

@@ -1,0 +1,64 @@
+// The lineage: each step a mark in the lane of what it makes, with lines from its parents.
+const LANES = [20, 44, 68, 92];
+const ROW = 40;
+
+/** Rows for the list beside the drawing, one per step, in the recipe's order. */
+export function lineageRows(recipe, report) {
+  const reports = new Map((report?.steps ?? []).map((s) => [s.step, s]));
+  const usualLane = { drawing: 0, revolve: 1, thicken: 3 };
+  return (recipe?.steps ?? []).map((step) => {
+    const kind = Object.keys(step.make)[0];
+    const r = reports.get(step.id);
+    const state = r?.state ?? 'built';
+    const notes = { failed: '◆ failed', waits: 'waits', skipped: 'skipped', cancelled: 'stopped' };
+    const shown = { backdrop: 'backdrop', hide: 'hidden' };
+    const warned = r?.warnings?.length ? '◆' : '';
+    return {
+      id: step.id, name: step.name, kind, state,
+      lane: r?.lane ?? usualLane[kind] ?? 2,
+      parents: r?.parents ?? [],
+      note: notes[state] ?? shown[step.display] ?? warned,
+      title: r?.error?.message ?? r?.warnings?.[0]?.message ?? `${step.name}: ${kind}. Click to open, double click to rename.`,
+    };
+  });
+}
+
+/** Ids of a step's ancestors and descendants. */
+export function kinOf(rows, id) {
+  const kin = new Set();
+  if (!id) return kin;
+  const byId = new Map(rows.map((r) => [r.id, r]));
+  const up = (of) => (byId.get(of)?.parents ?? []).forEach((p) => { kin.add(p); up(p); });
+  const down = (of) => rows.filter((r) => r.parents.includes(of)).forEach((r) => { if (!kin.has(r.id)) { kin.add(r.id); down(r.id); } });
+  up(id);
+  down(id);
+  return kin;
+}
+
+/** The lines and marks as SVG. */
+export function lineageSvg(rows, picked, kin) {
+  const place = new Map(rows.map((r, i) => [r.id, [LANES[r.lane], i * ROW + 20]]));
+  const parts = [];
+  for (const row of rows) {
+    const [x, y] = place.get(row.id);
+    for (const parent of row.parents) {
+      const from = place.get(parent);
+      if (!from) continue;
+      const lit = (kin.has(row.id) || picked === row.id) && (kin.has(parent) || picked === parent);
+      parts.push(`<path class="link${lit ? ' kin' : ''}" d="M${from[0]} ${from[1]}C${from[0]} ${y - 14} ${x} ${from[1] + 14} ${x} ${y}"/>`);
+    }
+  }
+  for (const row of rows) {
+    const [x, y] = place.get(row.id);
+    const off = row.state === 'failed' ? ' failed' : row.state === 'built' ? '' : ' off';
+    const cls = `mark lane${row.lane}${off}${picked === row.id ? ' now' : ''}`;
+    const shapes = [
+      `<circle class="${cls}" cx="${x}" cy="${y}" r="6"/>`,
+      `<rect class="${cls}" x="${x - 6}" y="${y - 6}" width="12" height="12" rx="2"/>`,
+      `<path class="${cls}" d="M${x} ${y - 7.500}l7.500 7.500-7.500 7.500-7.500-7.500z"/>`,
+      `<path class="${cls}" d="M${x - 6} ${y - 3.500}l6-3.500 6 3.500v7l-6 3.500-6-3.500z"/>`,
+    ];
+    parts.push(shapes[row.lane]);
+  }
+  return parts.join('');
+}

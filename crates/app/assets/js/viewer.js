@@ -1,0 +1,326 @@
+// The part in space. Shows what the server made; decides nothing about geometry.
+import * as THREE from '/assets/vendor/three.module.js';
+import { OrbitControls } from '/assets/vendor/three/controls/OrbitControls.js';
+import { GLTFLoader } from '/assets/vendor/three/loaders/GLTFLoader.js';
+import { LineSegments2 } from '/assets/vendor/three/lines/LineSegments2.js';
+import { LineSegmentsGeometry } from '/assets/vendor/three/lines/LineSegmentsGeometry.js';
+import { LineMaterial } from '/assets/vendor/three/lines/LineMaterial.js';
+
+const BONE = 0xd8cdb9, SLATE = 0x5b6b7c;
+const HANDLE_PIXELS = 7;
+const CLICK_PIXELS = 4;
+
+export class Viewer {
+  constructor(canvas, hooks) {
+    this.canvas = canvas;
+    this.hooks = hooks;
+    // Drawn by the processor alone, smoothing would cost more than the picture; then fewer pixels are drawn in motion.
+    const probe = document.createElement('canvas').getContext('webgl2');
+    const name = probe?.getExtension('WEBGL_debug_renderer_info') ? probe.getParameter(probe.getExtension('WEBGL_debug_renderer_info').UNMASKED_RENDERER_WEBGL) : '';
+    probe?.getExtension('WEBGL_lose_context')?.loseContext();
+    this.software = /swiftshader|llvmpipe|software/i.test(name);
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: !this.software, alpha: true });
+    this.fullRatio = this.software ? 1 : Math.min(window.devicePixelRatio, 2);
+    this.renderer.setPixelRatio(this.fullRatio);
+    this.scene = new THREE.Scene();
+    this.camera = new THREE.PerspectiveCamera(28, 1, 0.1, 1e6);
+    this.camera.up.set(0, 0, 1);
+    this.camera.position.set(220, -320, 210);
+    this.controls = new OrbitControls(this.camera, canvas);
+    this.controls.addEventListener('change', () => { this.moving(); this.draw(); });
+    // Shades are kept apart from the light so that inner and outer side differ in greyscale too.
+    this.scene.add(new THREE.HemisphereLight(0xffffff, 0xb9b2a6, 2.7));
+    const key = new THREE.DirectionalLight(0xffffff, 2.0);
+    this.camera.add(key);
+    key.position.set(-0.6, 0.8, 1);
+    this.scene.add(this.camera);
+    this.loader = new GLTFLoader();
+    this.bodies = new THREE.Group();
+    this.lines = new THREE.Group();
+    this.handles = new THREE.Group();
+    this.marks = new THREE.Group();
+    this.scene.add(this.bodies, this.lines, this.handles, this.marks);
+    this.lineMaterials = {};
+    this.bodyMaterials = new Map();
+    this.size = 100;
+    this.centre = new THREE.Vector3(0, 0, 30);
+    this.raycaster = new THREE.Raycaster();
+    this.drag = null;
+    this.setGrid(100);
+    new ResizeObserver(() => this.resize()).observe(canvas.parentElement);
+    this.listen();
+    this.resize();
+  }
+
+  style(name) {
+    return getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+  }
+
+  setGrid(size) {
+    const step = 10 ** Math.max(0, Math.ceil(Math.log10(size / 20)));
+    const span = Math.max(10, Math.ceil((size * 1.2) / step)) * step;
+    if (this.gridStep === step && this.gridSpan === span) return;
+    this.gridStep = step;
+    this.gridSpan = span;
+    if (this.grid) this.scene.remove(this.grid);
+    this.grid = new THREE.GridHelper(span * 2, Math.min(200, (span * 2) / step), this.style('--grid-strong'), this.style('--grid'));
+    this.grid.rotation.x = Math.PI / 2;
+    this.scene.add(this.grid);
+  }
+
+  resize() {
+    const { clientWidth: w, clientHeight: h } = this.canvas.parentElement;
+    if (!w || !h) return;
+    this.renderer.setSize(w, h, false);
+    this.camera.aspect = w / h;
+    this.camera.updateProjectionMatrix();
+    for (const m of Object.values(this.lineMaterials)) m.resolution.set(w, h);
+    this.draw();
+  }
+
+  /** Things move: draws coarsely where drawing is slow, and finely again once they rest. */
+  moving() {
+    if (!this.software) return;
+    clearTimeout(this.resting);
+    if (this.renderer.getPixelRatio() === this.fullRatio) this.renderer.setPixelRatio(this.fullRatio * 0.5);
+    this.resting = setTimeout(() => {
+      this.renderer.setPixelRatio(this.fullRatio);
+      this.draw();
+    }, 900);
+  }
+
+  draw() {
+    if (this.asked) return;
+    this.asked = true;
+    requestAnimationFrame(() => {
+      this.asked = false;
+      const height = this.canvas.clientHeight || 1;
+      for (const handle of [...this.handles.children, ...this.marks.children]) {
+        const depth = handle.position.distanceTo(this.camera.position);
+        const pixel = (2 * depth * Math.tan((this.camera.fov * Math.PI) / 360)) / height;
+        handle.scale.setScalar(pixel * (handle.userData.pixels ?? HANDLE_PIXELS));
+      }
+      this.renderer.render(this.scene, this.camera);
+    });
+  }
+
+  material(name, options) {
+    if (!this.lineMaterials[name]) {
+      const m = new LineMaterial(options);
+      m.resolution.set(this.canvas.clientWidth || 1, this.canvas.clientHeight || 1);
+      this.lineMaterials[name] = m;
+    }
+    return this.lineMaterials[name];
+  }
+
+  /** Shows a GLB from the server; gives its extras. Of several calls, an older one never overwrites a newer. */
+  async show(bytes) {
+    const turn = (this.turn = (this.turn ?? 0) + 1);
+    if (performance.now() - (this.shownAt ?? 0) < 1000) this.moving();
+    this.shownAt = performance.now();
+    const gltf = await this.loader.parseAsync(bytes, '');
+    if (turn < this.turn) return null;
+    const extras = gltf.parser.json.extras;
+    this.clear(this.bodies);
+    const backdrop = new Set(extras.backdrop);
+    gltf.scene.traverse((node) => {
+      if (!node.isMesh) return;
+      // The file is in metres with y up; its numbers are millimetres with z up, which is what we work in.
+      const { step, role } = node.userData;
+      const faded = backdrop.has(step);
+      for (const [side, colour] of [[THREE.FrontSide, BONE], [THREE.BackSide, SLATE]]) {
+        const mesh = new THREE.Mesh(node.geometry, this.bodyMaterial(side, colour, faded));
+        mesh.userData = { step, role, faded };
+        this.bodies.add(mesh);
+      }
+    });
+    this.extras = extras;
+    this.showLines();
+    const box = new THREE.Box3().setFromObject(this.bodies);
+    for (const d of extras.drawings) for (const c of d.curves) for (const p of c.line) box.expandByPoint(new THREE.Vector3(...p));
+    if (!box.isEmpty()) {
+      const sphere = box.getBoundingSphere(new THREE.Sphere());
+      this.size = Math.max(sphere.radius * 2, 1);
+      this.centre.copy(sphere.center);
+      this.setGrid(this.size);
+      if (!this.placed) {
+        this.placed = true;
+        this.look('whole');
+      }
+    }
+    this.draw();
+    return extras;
+  }
+
+  bodyMaterial(side, colour, faded) {
+    const key = `${side} ${faded}`;
+    if (!this.bodyMaterials.has(key)) {
+      this.bodyMaterials.set(key, new THREE.MeshLambertMaterial({
+        color: colour, side, transparent: faded, opacity: faded ? 0.28 : 1, depthWrite: !faded,
+        polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1,
+      }));
+    }
+    return this.bodyMaterials.get(key);
+  }
+
+  clear(group) {
+    for (const child of [...group.children]) {
+      child.geometry?.dispose();
+      group.remove(child);
+    }
+  }
+
+  addLines(polylines, material, userData = {}) {
+    const positions = [];
+    for (const line of polylines) for (let i = 1; i < line.length; i++) positions.push(...line[i - 1], ...line[i]);
+    if (!positions.length) return;
+    const geometry = new LineSegmentsGeometry();
+    geometry.setPositions(positions);
+    const lines = new LineSegments2(geometry, material);
+    lines.userData = userData;
+    if (material.dashed) lines.computeLineDistances();
+    this.lines.add(lines);
+  }
+
+  showLines() {
+    this.clear(this.lines);
+    const { edges, drawings } = this.extras;
+    const dash = this.size / 60;
+    const free = this.material('free', { color: 0xd9482b, linewidth: 5, dashed: true });
+    free.dashSize = dash;
+    free.gapSize = dash * 0.45;
+    this.addLines(edges.filter((e) => e.free).map((e) => e.line), free);
+    this.addLines(edges.filter((e) => !e.free).map((e) => e.line), this.material('joined', { color: 0x3c474c, linewidth: 1.1 }));
+    for (const d of drawings) {
+      if (d.hidden) continue;
+      const picked = d.step === this.picked;
+      const material = picked ? this.material('curve picked', { color: 0xa97a22, linewidth: 4.5 }) : this.material('curve', { color: 0xa97a22, linewidth: 2.6 });
+      this.addLines(d.curves.map((c) => c.line), material, { step: d.step });
+    }
+    this.showHandles();
+  }
+
+  /** Which step is picked; a picked drawing shows its points as handles that can be dragged. */
+  pick(step) {
+    this.picked = step;
+    if (this.extras) this.showLines();
+    this.draw();
+  }
+
+  showHandles() {
+    this.clear(this.handles);
+    const drawing = this.extras.drawings.find((d) => d.step === this.picked && !d.hidden);
+    if (!drawing) return;
+    const geometry = new THREE.SphereGeometry(1, 16, 12);
+    const fill = new THREE.MeshBasicMaterial({ color: 0xfdfcf8, depthTest: false });
+    const rim = new THREE.MeshBasicMaterial({ color: 0xa97a22, depthTest: false });
+    for (const curve of drawing.curves) {
+      curve.points.forEach((p, index) => {
+        const at = this.toSpace(drawing.frame, p);
+        for (const [material, pixels, order] of [[rim, HANDLE_PIXELS, 10], [fill, HANDLE_PIXELS - 2.2, 11]]) {
+          const handle = new THREE.Mesh(geometry, material);
+          handle.position.copy(at);
+          handle.renderOrder = order;
+          handle.userData = { pixels, drawing, curve: curve.id, index };
+          this.handles.add(handle);
+        }
+      });
+    }
+  }
+
+  toSpace(frame, [x, y]) {
+    const o = new THREE.Vector3(...frame.origin);
+    return o.addScaledVector(new THREE.Vector3(...frame.x), x).addScaledVector(new THREE.Vector3(...frame.y), y);
+  }
+
+  /** Where a message is about: a mark at each place. */
+  mark(places) {
+    this.clear(this.marks);
+    for (const place of places) {
+      const mark = new THREE.Mesh(new THREE.OctahedronGeometry(1), new THREE.MeshBasicMaterial({ color: 0xd9482b, depthTest: false }));
+      mark.position.set(...place);
+      mark.renderOrder = 20;
+      mark.userData = { pixels: 9 };
+      this.marks.add(mark);
+    }
+    this.draw();
+  }
+
+  look(name) {
+    const ways = { whole: [0.55, -0.8, 0.52], front: [0, -1, 0], side: [1, 0, 0], above: [0, -0.001, 1], below: [0, -0.001, -1] };
+    const way = new THREE.Vector3(...ways[name]).normalize();
+    const narrow = Math.min(1, this.camera.aspect);
+    const distance = (this.size * 0.54) / Math.tan((this.camera.fov * Math.PI) / 360) / narrow;
+    this.moveTo(this.centre, this.centre.clone().addScaledVector(way, distance));
+  }
+
+  fly(place) {
+    const target = new THREE.Vector3(...place);
+    const way = this.camera.position.clone().sub(this.controls.target).normalize();
+    this.moveTo(target, target.clone().addScaledVector(way, this.size * 0.9));
+  }
+
+  moveTo(target, position) {
+    this.camera.near = this.size / 200;
+    this.camera.far = this.size * 100;
+    this.camera.updateProjectionMatrix();
+    this.controls.target.copy(target);
+    this.camera.position.copy(position);
+    this.controls.update();
+    this.draw();
+  }
+
+  ray(event) {
+    const box = this.canvas.getBoundingClientRect();
+    const at = new THREE.Vector2(((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2);
+    this.raycaster.setFromCamera(at, this.camera);
+    return this.raycaster;
+  }
+
+  under(event) {
+    const ray = this.ray(event);
+    const handle = ray.intersectObjects(this.handles.children, false)[0];
+    if (handle) return { handle: handle.object };
+    // A mesh stands here twice, for either side; the ray meets the side that is seen.
+    const hit = ray.intersectObjects(this.bodies.children, false).find((h) => !h.object.userData.faded);
+    return hit ? { body: hit.object.userData, inner: hit.object.material.side === THREE.BackSide } : {};
+  }
+
+  listen() {
+    let down = null;
+    this.canvas.addEventListener('pointerdown', (event) => {
+      down = [event.clientX, event.clientY];
+      const { handle } = event.button === 0 ? this.under(event) : {};
+      if (!handle) return;
+      const { drawing, curve, index } = handle.userData;
+      const f = drawing.frame;
+      const normal = new THREE.Vector3(...f.x).cross(new THREE.Vector3(...f.y));
+      this.drag = { drawing, curve, index, plane: new THREE.Plane().setFromNormalAndCoplanarPoint(normal, new THREE.Vector3(...f.origin)) };
+      this.controls.enabled = false;
+      this.canvas.setPointerCapture(event.pointerId);
+    }, true);
+    this.canvas.addEventListener('pointermove', (event) => {
+      if (!this.drag) {
+        if (!event.buttons) this.hooks.hover(this.under(event));
+        return;
+      }
+      const at = this.ray(event).ray.intersectPlane(this.drag.plane, new THREE.Vector3());
+      if (!at) return;
+      const f = this.drag.drawing.frame;
+      const d = at.sub(new THREE.Vector3(...f.origin));
+      this.drag.to = [d.dot(new THREE.Vector3(...f.x)), d.dot(new THREE.Vector3(...f.y))];
+      this.hooks.dragging(this.drag);
+    });
+    this.canvas.addEventListener('pointerup', (event) => {
+      this.controls.enabled = true;
+      if (this.drag) {
+        const drag = this.drag;
+        this.drag = null;
+        if (drag.to) this.hooks.dragged(drag);
+      } else if (down && Math.hypot(event.clientX - down[0], event.clientY - down[1]) < CLICK_PIXELS) {
+        this.hooks.clicked(this.under(event));
+      }
+      down = null;
+    });
+  }
+}

@@ -1,0 +1,180 @@
+//! The JSON interface that the pages use, open to others.
+
+use axum::body::Bytes;
+use axum::extract::rejection::BytesRejection;
+use axum::extract::ws::WebSocketUpgrade;
+use axum::extract::{Path, State};
+use axum::http::{StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use axum::routing::{get, post};
+use axum::{Json, Router};
+use part::steps::{Make, StepDescription};
+use part::{Edit, Recipe, RecipeError, Report};
+use serde::{Deserialize, Serialize};
+use serde_json::{Value, json};
+use store::{Part, PartRow};
+use uuid::Uuid;
+
+use super::pages::OWN_PROJECT;
+use crate::live::live;
+use crate::rejection::Rejection;
+use crate::state::AppState;
+use crate::view::view;
+
+pub fn routes() -> Router<AppState> {
+    Router::new()
+        .route("/api/steps", get(steps))
+        .route("/api/recipe-schema", get(schema))
+        .route("/api/parts", get(parts).post(create))
+        .route("/api/parts/{id}", get(part).delete(remove))
+        .route("/api/parts/{id}/restore", post(restore))
+        .route("/api/parts/{id}/edits", post(edit))
+        .route("/api/parts/{id}/undo", post(undo))
+        .route("/api/parts/{id}/redo", post(redo))
+        .route("/api/parts/{id}/report", get(report))
+        .route("/api/parts/{id}/view.glb", get(view_glb))
+        .route("/api/parts/{id}/live", get(open_live))
+}
+
+/// A body that was read whole, or why not.
+fn json_body<T: for<'de> Deserialize<'de>>(body: Result<Bytes, BytesRejection>) -> Result<T, Rejection> {
+    let bytes = body.map_err(|e| {
+        if e.status() == StatusCode::PAYLOAD_TOO_LARGE {
+            Rejection::TooLarge
+        } else {
+            Rejection::Unreadable(e.to_string())
+        }
+    })?;
+    serde_json::from_slice(&bytes).map_err(|e| Rejection::Unreadable(e.to_string()))
+}
+
+async fn steps() -> Json<Vec<StepDescription>> {
+    Json(Make::descriptions())
+}
+
+async fn schema() -> Json<Value> {
+    Json(part::recipe_schema())
+}
+
+async fn parts(State(state): State<AppState>) -> Result<Json<Vec<PartRow>>, Rejection> {
+    Ok(Json(state.store.parts().await?))
+}
+
+async fn create(
+    State(state): State<AppState>,
+    body: Result<Bytes, BytesRejection>,
+) -> Result<(StatusCode, Json<Value>), Rejection> {
+    let value: Value = json_body(body).map_err(|e| match e {
+        Rejection::Unreadable(why) => RecipeError::Unreadable(why).into(),
+        other => other,
+    })?;
+    let recipe = Recipe::from_value(value)?;
+    let project = state.store.project(OWN_PROJECT).await?;
+    let value = serde_json::to_value(&recipe).map_err(|e| Rejection::Unreadable(e.to_string()))?;
+    let id = state.store.create_part(project, &recipe.name, &value).await?;
+    Ok((StatusCode::CREATED, Json(json!({"id": id}))))
+}
+
+async fn part(State(state): State<AppState>, Path(id): Path<Uuid>) -> Result<Json<Part>, Rejection> {
+    Ok(Json(state.store.part(id).await?))
+}
+
+async fn remove(State(state): State<AppState>, Path(id): Path<Uuid>) -> Result<StatusCode, Rejection> {
+    state.store.set_removed(id, true).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+async fn restore(State(state): State<AppState>, Path(id): Path<Uuid>) -> Result<StatusCode, Rejection> {
+    state.store.set_removed(id, false).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+#[derive(Deserialize)]
+struct Edits {
+    /// The version that the edits were made on.
+    version: i64,
+    edits: Vec<Edit>,
+}
+
+#[derive(Deserialize)]
+struct OnVersion {
+    version: i64,
+}
+
+#[derive(Serialize)]
+struct Edited {
+    #[serde(flatten)]
+    part: Part,
+    /// The id of the step that was added last, if any was.
+    added: Option<String>,
+}
+
+async fn edit(
+    State(state): State<AppState>,
+    Path(id): Path<Uuid>,
+    body: Result<Bytes, BytesRejection>,
+) -> Result<Json<Edited>, Rejection> {
+    let Edits { version, edits } = json_body(body)?;
+    let (part, recipe) = state.part(id).await?;
+    if part.version != version {
+        return Err(store::StoreError::Conflict { current: part.version, yours: version }.into());
+    }
+    let edit = match <[Edit; 1]>::try_from(edits) {
+        Ok([one]) => one,
+        Err(edits) => Edit::All { edits },
+    };
+    let changed = edit.apply(&recipe)?;
+    let added = changed.steps.iter().find(|s| recipe.step(&s.id).is_none()).map(|s| s.id.clone());
+    let as_json = |e: serde_json::Error| Rejection::Unreadable(e.to_string());
+    let (log, value) =
+        (serde_json::to_value(&edit).map_err(as_json)?, serde_json::to_value(&changed).map_err(as_json)?);
+    state.store.append(id, version, &edit.label(&recipe), &log, &value, &changed.name).await?;
+    Ok(Json(Edited { part: state.store.part(id).await?, added }))
+}
+
+async fn step_history(
+    state: &AppState,
+    id: Uuid,
+    body: Result<Bytes, BytesRejection>,
+    back: bool,
+) -> Result<Json<Part>, Rejection> {
+    let OnVersion { version } = json_body(body)?;
+    state.store.step_history(id, version, back).await?;
+    Ok(Json(state.store.part(id).await?))
+}
+
+async fn undo(
+    State(state): State<AppState>,
+    Path(id): Path<Uuid>,
+    body: Result<Bytes, BytesRejection>,
+) -> Result<Json<Part>, Rejection> {
+    step_history(&state, id, body, true).await
+}
+
+async fn redo(
+    State(state): State<AppState>,
+    Path(id): Path<Uuid>,
+    body: Result<Bytes, BytesRejection>,
+) -> Result<Json<Part>, Rejection> {
+    step_history(&state, id, body, false).await
+}
+
+async fn report(State(state): State<AppState>, Path(id): Path<Uuid>) -> Result<Json<Report>, Rejection> {
+    Ok(Json(state.report(id).await?))
+}
+
+async fn view_glb(State(state): State<AppState>, Path(id): Path<Uuid>) -> Result<Response, Rejection> {
+    let (_, recipe) = state.part(id).await?;
+    let bytes = state.workshop.run(id, recipe, view).await?;
+    let headers = [(header::CONTENT_TYPE, "model/gltf-binary"), (header::CACHE_CONTROL, "no-store")];
+    Ok((headers, bytes).into_response())
+}
+
+async fn open_live(
+    State(state): State<AppState>,
+    Path(id): Path<Uuid>,
+    upgrade: WebSocketUpgrade,
+) -> Result<Response, Rejection> {
+    state.store.part(id).await?;
+    Ok(upgrade.max_message_size(super::MOST_BYTES).on_upgrade(move |socket| live(socket, state, id)))
+}

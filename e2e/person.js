@@ -1,0 +1,51 @@
+// What a person does on the pages: clicking on the paper, reading the ledger.
+const { expect } = require('@playwright/test');
+
+/** Makes a part from the rack and waits for its page. */
+async function makePart(page, name) {
+  await page.goto('/');
+  await page.getByLabel('Name of the new part').fill(name);
+  await page.getByRole('button', { name: 'Make a new part' }).click();
+  await expect(page.getByText('Begin with a profile')).toBeVisible();
+}
+
+/** Opens a drawing and draws a curve by typing its coordinates. */
+async function drawTyped(page, tool, points) {
+  await page.getByRole('toolbar', { name: 'Drawing tools' }).getByRole('button', { name: tool }).click();
+  const field = page.getByLabel('Coordinates');
+  for (const point of points) {
+    await field.fill(point);
+    await field.press('Enter');
+  }
+  await field.press('Enter');
+  await expect(page.locator('#sheet .pending')).toHaveCount(0);
+}
+
+async function openDrawing(page) {
+  await page.getByRole('button', { name: 'Open a drawing on the XZ plane' }).click();
+  await expect(page.getByLabel('Drawing sheet')).toBeVisible();
+  await expect(page.locator('#sheet .axis')).toHaveCount(2);
+}
+
+/** Where a place of the drawing is on the screen, read off two labelled grid lines as a person would. */
+async function paper(page) {
+  const scale = await page.evaluate(() => {
+    const texts = [...document.querySelectorAll('#sheet text')].map((t) => ({ v: Number(t.textContent), x: Number(t.getAttribute('x')), y: Number(t.getAttribute('y')) })).filter((t) => Number.isFinite(t.v));
+    const rows = texts.filter((t) => t.x === 4).sort((a, b) => a.v - b.v);
+    const columns = texts.filter((t) => t.x !== 4).sort((a, b) => a.v - b.v);
+    const perMm = (rows[0].y - rows.at(-1).y) / (rows.at(-1).v - rows[0].v);
+    const box = document.getElementById('sheet').getBoundingClientRect();
+    return { perMm, x0: box.left + columns[0].x - 3 - columns[0].v * perMm, y0: box.top + rows[0].y + 3 + rows[0].v * perMm };
+  });
+  return (x, y) => [scale.x0 + x * scale.perMm, scale.y0 - y * scale.perMm];
+}
+
+const ledger = (page, id) => page.locator(`.ledger-item[data-item="${id}"] b`);
+
+/** The volume in mm³ that the ledger shows. */
+async function volume(page) {
+  const text = await ledger(page, 'volume').textContent();
+  return Number(text.replace(/[^\d.]/g, ''));
+}
+
+module.exports = { makePart, drawTyped, openDrawing, paper, ledger, volume };

@@ -1,0 +1,27 @@
+const { defineConfig } = require('@playwright/test');
+
+const port = process.env.E2E_PORT ?? '18437';
+
+module.exports = defineConfig({
+  testDir: '.',
+  outputDir: 'results/output',
+  timeout: 60_000,
+  expect: { timeout: 15_000 },
+  workers: 1,
+  reporter: [['list'], ['json', { outputFile: 'results/report.json' }]],
+  use: {
+    baseURL: `http://127.0.0.1:${port}`,
+    viewport: { width: 1280, height: 800 },
+    acceptDownloads: true,
+    launchOptions: {
+      executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
+      args: ['--no-sandbox', '--use-angle=swiftshader', '--enable-unsafe-swiftshader', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+    },
+  },
+  webServer: {
+    command: `../target/debug/kindred-shell demo --port ${port}`,
+    url: `http://127.0.0.1:${port}/`,
+    reuseExistingServer: false,
+    timeout: 60_000,
+  },
+});
