@@ -34,7 +34,7 @@ pub use nurbs_curve::NurbsCurve;
 pub use nurbs_surface::{NurbsSurface, SurfaceDerivatives};
 pub use offset::{Fitted, offset_in_plane, tightest_bend};
 pub use quadrature::gauss_legendre;
-pub use recognise::{as_line, as_plane_arc};
+pub use recognise::{as_line, as_plane_arc, circle_through};
 pub use tolerance::Tolerance;
 
 /// A point in space, in millimetres.

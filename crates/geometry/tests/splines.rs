@@ -304,7 +304,7 @@ fn crossings_are_found_to_the_last_digits() {
         near(c.point.y.abs(), 4.0, 1e-12);
     }
     let loops = through_or_bezier(&[p(0.0, 0.0), p(6.0, 4.0), p(-4.0, 4.0), p(2.0, 0.0)]);
-    let c = self_crossing(&[loops.clone()], false, 0.01).unwrap();
+    let c = self_crossing(std::slice::from_ref(&loops), false, 0.01).unwrap();
     near_point(loops.point(c.first_parameter), loops.point(c.second_parameter), 1e-10);
     assert!(self_crossing(&[a], true, 0.01).is_none(), "a closed curve's ends may meet");
 }

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use geometry::{
-    Frame, GeometryError, NurbsCurve, Point2, Point3, Vector3, circle_arc, closest_on_curve, through_points,
+    Frame, GeometryError, NurbsCurve, Point2, Point3, Vector3, circle_arc, circle_through, closest_on_curve, through_points,
 };
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -129,21 +129,10 @@ fn three_point_arc(points: &[Point3], resolution: f64) -> Result<NurbsCurve, Geo
     {
         return Err(GeometryError::RepeatedPoint { first: i, second: j, at: points[i].into() });
     }
-    let (ab, ac) = (b - a, c - a);
-    let normal = ab.cross(&ac);
-    let straight = NurbsCurve::line(a, c);
-    if normal.norm() <= 1e-9 * ab.norm() * ac.norm() {
-        return Ok(straight);
-    }
-    let to_centre = (normal.cross(&ab) * ac.norm_squared() + ac.cross(&normal) * ab.norm_squared())
-        / (2.0 * normal.norm_squared());
-    let centre = a + to_centre;
-    let Some(frame) = Frame::new(centre, a - centre, normal.cross(&(a - centre))) else {
-        return Ok(straight);
-    };
+    let Some((frame, radius)) = circle_through(a, b, c) else { return Ok(NurbsCurve::line(a, c)) };
     let end = frame.coordinates(&c);
     let sweep = end.y.atan2(end.x).rem_euclid(std::f64::consts::TAU);
-    let arc = circle_arc(&frame, to_centre.norm(), 0.0, sweep)?;
+    let arc = circle_arc(&frame, radius, 0.0, sweep)?;
     // The ends are the given points to the last digit, so that neighbours share them.
     let mut points = arc.control_points();
     let last = points.len() - 1;

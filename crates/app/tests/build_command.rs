@@ -1,0 +1,104 @@
+//! `kindred-shell build` as a person or a script runs it.
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test fails by panicking")]
+
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+
+fn example(name: &str) -> String {
+    format!("{}/../../examples/{name}.json", env!("CARGO_MANIFEST_DIR"))
+}
+
+fn folder(name: &str) -> PathBuf {
+    let folder = Path::new(env!("CARGO_TARGET_TMPDIR")).join(name);
+    std::fs::create_dir_all(&folder).unwrap();
+    folder
+}
+
+fn build(arguments: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_kindred-shell")).arg("build").args(arguments).output().unwrap()
+}
+
+fn complaint(output: &Output) -> String {
+    String::from_utf8_lossy(&output.stderr).into_owned()
+}
+
+#[test]
+fn the_funnel_builds_with_files_and_report() {
+    let folder = folder("funnel");
+    let file = |name: &str| folder.join(name).to_string_lossy().into_owned();
+    let (step, stl, package, report) = (file("o.step"), file("o.stl"), file("o.3mf"), file("o.json"));
+    let recipe = example("rain-funnel");
+    let output =
+        build(&[&recipe, "--export", &step, "--export", &stl, "--export", &package, "--report", &report]);
+    assert_eq!(output.status.code(), Some(0), "{}", complaint(&output));
+    let report: serde_json::Value = serde_json::from_str(&std::fs::read_to_string(report).unwrap()).unwrap();
+    assert_eq!(report["ready"], true);
+    let body = &report["bodies"][0];
+    assert_eq!((&body["kind"], &body["watertight"]), (&"solid".into(), &true.into()));
+    let before = body["volume_mm3"].as_f64().unwrap();
+    for name in [step, stl, package] {
+        assert!(std::fs::metadata(name).unwrap().len() > 1000);
+    }
+    let report = file("thicker.json");
+    let output = build(&[&recipe, "--set", "wall=2.5 mm", "--report", &report]);
+    assert_eq!(output.status.code(), Some(0));
+    let report: serde_json::Value = serde_json::from_str(&std::fs::read_to_string(report).unwrap()).unwrap();
+    assert!(report["bodies"][0]["volume_mm3"].as_f64().unwrap() > before * 1.1);
+}
+
+#[test]
+fn every_example_builds_into_a_watertight_solid() {
+    for entry in std::fs::read_dir(format!("{}/../../examples", env!("CARGO_MANIFEST_DIR"))).unwrap() {
+        let path = entry.unwrap().path();
+        if path.extension().is_some_and(|e| e == "json") {
+            let output = build(&[&path.to_string_lossy()]);
+            assert_eq!(output.status.code(), Some(0), "{}", complaint(&output));
+            assert!(
+                String::from_utf8_lossy(&output.stdout).contains("A watertight solid"),
+                "{}",
+                path.display()
+            );
+        }
+    }
+}
+
+#[test]
+fn a_failed_step_gives_exit_code_1_and_its_reason() {
+    let output = build(&[&example("rain-funnel"), "--set", "wall=90 mm"]);
+    assert_eq!(output.status.code(), Some(1));
+    assert!(complaint(&output).contains("does not fit"), "{}", complaint(&output));
+}
+
+#[test]
+fn unusable_input_gives_exit_code_2_and_its_name() {
+    let folder = folder("unusable");
+    let write = |name: &str, text: &str| {
+        let path = folder.join(name);
+        std::fs::write(&path, text).unwrap();
+        path.to_string_lossy().into_owned()
+    };
+    let future = r#"{"format":"kindred-shell-recipe","version":2,"name":"x","steps":[]}"#;
+    for (arguments, expected) in [
+        (vec![write("not.json", "{")], "this is no recipe"),
+        (vec![write("future.json", future)], "version 2"),
+        (vec![folder.join("gone.json").to_string_lossy().into_owned()], "gone.json"),
+        (vec![example("rain-funnel"), "--set".into(), "nothing=1".into()], "no parameter `nothing`"),
+        (vec![example("rain-funnel"), "--set".into(), "wall".into()], "NAME=VALUE"),
+        (vec![example("rain-funnel"), "--export".into(), "part.obj".into()], "no format"),
+        (
+            vec![
+                example("rain-funnel"),
+                "--export".into(),
+                folder.join("a.stl").to_string_lossy().into_owned(),
+                "--chord".into(),
+                "0".into(),
+            ],
+            "chord tolerance",
+        ),
+    ] {
+        let arguments: Vec<&str> = arguments.iter().map(String::as_str).collect();
+        let output = build(&arguments);
+        assert_eq!(output.status.code(), Some(2), "{arguments:?}");
+        assert!(complaint(&output).contains(expected), "{arguments:?}: {}", complaint(&output));
+    }
+}

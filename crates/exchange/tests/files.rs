@@ -1,0 +1,133 @@
+//! Files against the facts of their formats. Reading them back with other libraries is `scripts/crosscheck`.
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test fails by panicking")]
+
+use std::io::{Cursor, Read};
+
+use exchange::glb::{self, SceneBody};
+use exchange::{ExchangeError, Export, Format, NamedBody};
+use geometry::{Axis, NurbsCurve, Point3, Tolerance, Vector3};
+use surfacing::{FlatMeasure, Turn, revolve};
+use topology::{Body, MeshTolerance};
+
+/// A square prism, 20 mm across flats and 7 mm high; open without its lid.
+fn prism(with_lid: bool) -> Body {
+    let p = |r: f64, z: f64| Point3::new(r, 0.0, z);
+    let corners = [p(0.0, 0.0), p(10.0, 0.0), p(10.0, 7.0), p(0.0, 7.0)];
+    let kept = if with_lid { &corners[..] } else { &corners[..3] };
+    let curves: Vec<_> =
+        kept.windows(2).map(|w| (NurbsCurve::line(w[0], w[1]), "side's".to_string())).collect();
+    let axis = Axis::new(Point3::origin(), Vector3::z()).unwrap();
+    let turn = Turn::FlatSided { sides: 4, measure: FlatMeasure::Flats };
+    revolve(&curves, &axis, turn, true, false, &Tolerance::default()).unwrap().body
+}
+
+fn write(body: &Body, format: Format, chord: f64) -> Result<Vec<u8>, ExchangeError> {
+    Export { part: "Prism <&> é", bodies: vec![NamedBody { name: "Prism", body }], chord }.write(format)
+}
+
+#[test]
+fn stl_has_its_size_and_outward_normals() {
+    // FF-01: 84 + 50 n bytes; FF-02: not to be taken for the text form.
+    let bytes = write(&prism(true), Format::Stl, 0.1).unwrap();
+    let n = u32::from_le_bytes(bytes[80..84].try_into().unwrap()) as usize;
+    assert_eq!(bytes.len(), 84 + 50 * n);
+    assert!(!bytes.starts_with(b"solid"));
+    let float = |at: usize| f32::from_le_bytes(bytes[at..at + 4].try_into().unwrap());
+    for k in 0..n {
+        let v: Vec<f32> = (0..12).map(|i| float(84 + 50 * k + 4 * i)).collect();
+        let centre: Vec<f32> = (0..3).map(|i| (v[3 + i] + v[6 + i] + v[9 + i]) / 3.0).collect();
+        // The prism is convex about (0, 0, 3.5).
+        assert!(v[0] * centre[0] + v[1] * centre[1] + v[2] * (centre[2] - 3.5) > 0.0);
+    }
+}
+
+#[test]
+fn three_mf_is_a_package_with_its_parts() {
+    // FF-03, FF-04: 3MF Core Specification 1.x, OPC (ECMA-376 Part 2).
+    let bytes = write(&prism(true), Format::ThreeMf, 0.1).unwrap();
+    let mut zip = zip::ZipArchive::new(Cursor::new(bytes)).unwrap();
+    let mut names: Vec<String> = zip.file_names().map(String::from).collect();
+    names.sort();
+    assert_eq!(names, ["3D/3dmodel.model", "[Content_Types].xml", "_rels/.rels"]);
+    let mut model = String::new();
+    zip.by_name("3D/3dmodel.model").unwrap().read_to_string(&mut model).unwrap();
+    assert!(model.contains("unit=\"millimeter\""));
+    assert!(model.contains("http://schemas.microsoft.com/3dmanufacturing/core/2015/02"));
+    assert!(model.contains("Prism &lt;&amp;&gt; é"));
+    let order = [
+        "<model",
+        "<resources",
+        "<object",
+        "<mesh",
+        "<vertices",
+        "<vertex ",
+        "<triangles",
+        "<triangle ",
+        "<build",
+        "<item",
+    ];
+    let places: Vec<usize> = order.iter().map(|e| model.find(e).unwrap()).collect();
+    assert!(places.is_sorted());
+    // A square prism, its two ends of four triangles each and its sides of two: 5 + 5 corners.
+    assert_eq!(model.matches("<vertex ").count(), 10);
+    assert_eq!(model.matches("<triangle ").count(), 16);
+}
+
+#[test]
+fn glb_is_a_well_formed_container() {
+    // FF-05: ISO/IEC 12113, GLB file format.
+    let body = SceneBody::new("s", "Prism", &prism(true), MeshTolerance::chord(0.1)).unwrap();
+    let bytes = glb::write(&[body], &serde_json::json!({"note": "é"}));
+    let word = |at: usize| u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap());
+    assert_eq!((word(0), word(4), word(8) as usize), (0x4654_6C67, 2, bytes.len()));
+    let text = word(12) as usize;
+    assert_eq!((word(16), text % 4), (0x4E4F_534A, 0));
+    assert_eq!((word(20 + text + 4), word(20 + text) % 4), (0x004E_4942, 0));
+    let document: serde_json::Value = serde_json::from_slice(&bytes[20..20 + text]).unwrap();
+    assert_eq!(document["asset"]["version"], "2.0");
+    assert_eq!(document["extras"]["note"], "é");
+    let buffer = document["buffers"][0]["byteLength"].as_u64().unwrap();
+    for view in document["bufferViews"].as_array().unwrap() {
+        assert!(view["byteOffset"].as_u64().unwrap() + view["byteLength"].as_u64().unwrap() <= buffer);
+    }
+    // With nothing to show it is still a document.
+    assert_eq!(glb::write(&[], &serde_json::Value::Null).len() % 4, 0);
+}
+
+#[test]
+fn step_has_the_frame_of_iso_10303_21() {
+    // FF-15, FF-16.
+    let text = String::from_utf8(write(&prism(true), Format::Step, 0.1).unwrap()).unwrap();
+    assert!(text.starts_with("ISO-10303-21;\nHEADER;\nFILE_DESCRIPTION("));
+    assert!(text.ends_with("ENDSEC;\nEND-ISO-10303-21;\n"));
+    assert!(text.contains(
+        "FILE_SCHEMA(('AP242_MANAGED_MODEL_BASED_3D_ENGINEERING_MIM_LF { 1 0 10303 442 1 1 4 }'))"
+    ));
+    assert!(text.contains("SI_UNIT(.MILLI.,.METRE.)"));
+    assert!(text.contains(r"'Prism <&> \X2\00E9\X0\'"));
+    assert!(text.contains("'side''s"));
+    assert_eq!(text.matches("=ADVANCED_FACE(").count(), 12);
+    assert_eq!(text.matches("=PLANE(").count(), text.matches("=ADVANCED_FACE(").count());
+    assert_eq!(text.matches("=MANIFOLD_SOLID_BREP(").count(), 1);
+    let open = String::from_utf8(write(&prism(false), Format::Step, 0.1).unwrap()).unwrap();
+    assert!(
+        open.contains("=SHELL_BASED_SURFACE_MODEL(")
+            && open.contains("MANIFOLD_SURFACE_SHAPE_REPRESENTATION")
+    );
+}
+
+#[test]
+fn what_cannot_be_sent_is_refused_with_its_cure() {
+    let open = prism(false);
+    assert!(matches!(write(&open, Format::Stl, 0.1), Err(ExchangeError::NeedsSolid { format: "STL", .. })));
+    assert!(matches!(write(&open, Format::ThreeMf, 0.1), Err(ExchangeError::NeedsSolid { .. })));
+    for chord in [0.0, -1.0, f64::NAN, 1e9] {
+        assert!(matches!(write(&open, Format::Step, chord), Err(ExchangeError::Tolerance(_))));
+    }
+    let nothing = Export { part: "Empty", bodies: vec![], chord: 0.1 };
+    assert!(matches!(nothing.write(Format::Step), Err(ExchangeError::Empty)));
+    assert!(matches!(Format::from_ending("obj"), Err(ExchangeError::UnknownFormat(_))));
+    for format in Format::ALL {
+        assert_eq!(Format::from_ending(&format.ending().to_uppercase()).unwrap(), format);
+    }
+}
