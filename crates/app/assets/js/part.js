@@ -178,6 +178,8 @@ Alpine.data('part', () => ({
   togglePanel(name) { this.panel = this.panel === name ? null : name; if (this.panel) this.leave(); },
 
   async begin(kind) {
+    // What is being saved may be what the new step is made from.
+    await this.settled;
     const description = describe(kind);
     this.stage = description.stage;
     this.panel = null;
