@@ -94,7 +94,7 @@ pub enum SurfacingError {
     #[error("the wall has no thickness; give more than 0 mm on at least one side")]
     NoThickness,
     /// A wall is thicker than the shape leaves room for.
-    #[error("a wall of {asked:.3} mm does not fit: {why}; at most {fits:.3} mm in all fits here")]
+    #[error("a wall of {asked:.3} mm does not fit: {why}; at most {down:.3} mm in all fits here", down = (fits * 1e3).floor() / 1e3)]
     TooThick {
         /// Total thickness asked for, in millimetres.
         asked: f64,

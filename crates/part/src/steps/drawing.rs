@@ -3,7 +3,8 @@
 use std::collections::BTreeSet;
 
 use geometry::{
-    Frame, GeometryError, NurbsCurve, Point2, Point3, Vector3, circle_arc, circle_through, closest_on_curve, through_points,
+    Frame, GeometryError, NurbsCurve, Point2, Point3, Vector3, circle_arc, circle_through, closest_on_curve,
+    through_points,
 };
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};

@@ -103,7 +103,7 @@ impl Construction for Thicken {
             };
             let message = match (&e, self.side) {
                 (SurfacingError::TooThick { fits, .. }, Side::Both) => {
-                    format!("{e} ({:.3} mm per side)", fits / 2.0)
+                    format!("{e} ({:.3} mm per side)", (fits * 500.0).floor() / 1e3)
                 }
                 _ => e.to_string(),
             };
