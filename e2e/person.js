@@ -48,4 +48,14 @@ async function volume(page) {
   return Number(text.replace(/[^\d.]/g, ''));
 }
 
-module.exports = { makePart, drawTyped, openDrawing, paper, ledger, volume };
+/** The volume once what is shown no longer changes. */
+async function settledVolume(page) {
+  for (let last = await volume(page); ; ) {
+    await page.waitForTimeout(700);
+    const now = await volume(page);
+    if (now === last) return now;
+    last = now;
+  }
+}
+
+module.exports = { makePart, drawTyped, openDrawing, paper, ledger, volume, settledVolume };
