@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use exchange::{Export, Format, NamedBody};
-use part::{Amount, Cancel, Rebuilder, Recipe, report};
+use part::{Amount, Cancel, Rebuilder, Rebuilt, Recipe, report};
 
 /// Larger files are no recipes.
 const MOST_BYTES: u64 = 16 << 20;
@@ -56,6 +56,13 @@ fn set(recipe: &mut Recipe, assignment: &str) -> Result<(), String> {
     Ok(())
 }
 
+/// What a part comes to, each body under its step's name: what is sent, from the page and from here.
+pub fn result_bodies<'a>(recipe: &'a Recipe, rebuilt: &'a Rebuilt) -> Vec<NamedBody<'a>> {
+    let named =
+        |i: usize| Some(NamedBody { name: &recipe.steps[i].name, body: rebuilt.built(i)?.shape.body()? });
+    rebuilt.results().filter_map(named).collect()
+}
+
 /// Whether every step was built; `Err` for unusable input.
 fn try_run(job: &Job) -> Result<bool, String> {
     let formats = job
@@ -85,12 +92,7 @@ fn try_run(job: &Job) -> Result<bool, String> {
         let text = serde_json::to_string_pretty(&report).map_err(|e| about(path, &e))?;
         std::fs::write(path, text + "\n").map_err(|e| about(path, &e))?;
     }
-    let bodies: Vec<NamedBody<'_>> = rebuilt
-        .results()
-        .filter_map(|i| {
-            Some(NamedBody { name: &recipe.steps[i].name, body: rebuilt.built(i)?.shape.body()? })
-        })
-        .collect();
+    let bodies = result_bodies(&recipe, &rebuilt);
     let export = Export { part: &recipe.name, bodies, chord: job.chord };
     for (path, format) in formats {
         let bytes = export.write(format).map_err(|e| about(path, &e))?;

@@ -5,11 +5,12 @@ use axum::extract::{Path, Query, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use axum::routing::get;
-use exchange::{Export, Format, NamedBody};
+use exchange::{Export, Format};
 use part::{Rebuilt, Recipe};
 use serde::Deserialize;
 use uuid::Uuid;
 
+use crate::build::result_bodies;
 use crate::rejection::Rejection;
 use crate::state::AppState;
 
@@ -39,9 +40,7 @@ fn attachment(name: &str, ending: &str, media_type: &str, bytes: Vec<u8>) -> Res
 }
 
 fn write(recipe: &Recipe, rebuilt: &Rebuilt, format: Format, chord: f64) -> Result<Vec<u8>, Rejection> {
-    let body =
-        |i: usize| Some(NamedBody { name: &recipe.steps[i].name, body: rebuilt.built(i)?.shape.body()? });
-    let bodies = rebuilt.results().filter_map(body).collect();
+    let bodies = result_bodies(recipe, rebuilt);
     Ok(Export { part: &recipe.name, bodies, chord }.write(format)?)
 }
 
