@@ -5,7 +5,7 @@ use std::io::{Cursor, Read};
 
 use exchange::glb::{self, SceneBody};
 use exchange::{ExchangeError, Export, Format, NamedBody};
-use geometry::{Axis, NurbsCurve, Point3, Tolerance, Vector3};
+use geometry::{Axis, Frame, NurbsCurve, Point3, Tolerance, Vector3, circle_arc};
 use surfacing::{FlatMeasure, Turn, revolve};
 use topology::{Body, MeshTolerance};
 
@@ -115,6 +115,62 @@ fn step_has_the_frame_of_iso_10303_21() {
         open.contains("=SHELL_BASED_SURFACE_MODEL(")
             && open.contains("MANIFOLD_SURFACE_SHAPE_REPRESENTATION")
     );
+}
+
+/// A full turn of a closed or axis-to-axis chain, as STEP text.
+fn turned_step(curves: Vec<NurbsCurve>) -> String {
+    let named: Vec<_> = curves.into_iter().map(|c| (c, "side".to_string())).collect();
+    let axis = Axis::new(Point3::origin(), Vector3::z()).unwrap();
+    let turn = Turn::Round { sweep: std::f64::consts::TAU };
+    let body = revolve(&named, &axis, turn, true, false, &Tolerance::default()).unwrap().body;
+    assert!(body.is_solid());
+    String::from_utf8(write(&body, Format::Step, 0.1).unwrap()).unwrap()
+}
+
+/// For each face its surface's record and whether the two normals agree.
+fn faces(step: &str) -> Vec<(String, bool)> {
+    let record = |id: &str| step.lines().find_map(|l| l.strip_prefix(&format!("{id}="))).unwrap();
+    let face = |line: &str| {
+        let (_, arguments) = line.split_once("=ADVANCED_FACE('side',(")?;
+        let (_, rest) = arguments.split_once("),")?;
+        let (surface, sense) = rest.trim_end_matches(");").split_once(',')?;
+        Some((record(surface).to_string(), sense == ".T."))
+    };
+    step.lines().filter_map(face).collect()
+}
+
+#[test]
+fn elementary_surfaces_go_out_as_such_and_face_outwards() {
+    // FF-12: CYLINDRICAL_SURFACE name position radius, CONICAL_SURFACE ... semi_angle, TOROIDAL_SURFACE ... minor_radius.
+    // ISO 10303-42: normals of all four point away from axis, centre or tube; a face's away from the material.
+    let p = |r: f64, z: f64| Point3::new(r, 0.0, z);
+    let ring = [p(5.0, 0.0), p(10.0, 0.0), p(10.0, 7.0), p(8.0, 7.0), p(5.0, 0.0)];
+    let ring: Vec<_> = ring.windows(2).map(|w| NurbsCurve::line(w[0], w[1])).collect();
+    let backwards: Vec<_> = ring.iter().rev().map(NurbsCurve::reversed).collect();
+    for chain in [ring, backwards] {
+        let faces = faces(&turned_step(chain));
+        assert_eq!(faces.len(), 4);
+        let find = |kind: &str| faces.iter().find(|f| f.0.starts_with(kind)).unwrap();
+        let (cylinder, outward) = find("CYLINDRICAL_SURFACE(");
+        assert!(cylinder.ends_with(",10.);") && *outward, "{cylinder}");
+        // The hole widens upwards, 3 mm over 7; its material lies outside it.
+        let (cone, outward) = find("CONICAL_SURFACE(");
+        let half_angle: f64 = cone.trim_end_matches(");").rsplit(',').next().unwrap().parse().unwrap();
+        assert!((half_angle.tan() - 3.0 / 7.0).abs() < 1e-12 && !outward, "{cone}");
+        assert_eq!(faces.iter().filter(|f| f.0.starts_with("PLANE(")).count(), 2);
+    }
+    let frame = Frame::new(p(3.0, 1.0), Vector3::x(), Vector3::z()).unwrap();
+    let tube = circle_arc(&frame, 1.0, 0.3, std::f64::consts::TAU).unwrap();
+    for curve in [tube.clone(), tube.reversed()] {
+        let faces = faces(&turned_step(vec![curve]));
+        let [(torus, true)] = &faces[..] else { panic!("{faces:?}") };
+        let radii: Vec<f64> =
+            torus.trim_end_matches(");").rsplit(',').take(2).map(|r| r.parse().unwrap()).collect();
+        assert!((radii[0] - 1.0).abs() < 1e-12 && (radii[1] - 3.0).abs() < 1e-12, "{torus}");
+    }
+    // Not one of them: a bowl whose meridian is a parabola.
+    let parabola = NurbsCurve::from_control_points(&[p(0.0, 0.0), p(6.0, 0.0), p(0.0, 9.0)], 1e-6).unwrap();
+    assert!(faces(&turned_step(vec![parabola]))[0].0.contains("RATIONAL_B_SPLINE_SURFACE"));
 }
 
 #[test]

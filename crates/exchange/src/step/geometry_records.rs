@@ -1,6 +1,6 @@
 //! Curves and surfaces as records of ISO 10303-42.
 
-use geometry::{KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3, as_line, as_plane_arc};
+use geometry::{Elementary, KnotVector, NurbsCurve, NurbsSurface, as_line, as_plane_arc};
 
 use super::records::{Id, Records, list, real};
 
@@ -44,11 +44,33 @@ pub(super) fn curve(r: &mut Records, curve: &NurbsCurve) -> Id {
     ))
 }
 
-pub(super) fn surface(r: &mut Records, surface: &NurbsSurface) -> Id {
-    if let Some((origin, normal, x)) = plane(surface) {
-        let place = r.placement(&origin, &normal, &x);
-        return r.add(format!("PLANE('',{place})"));
+/// The record of a surface, and whether its normal is the one of `surface`.
+pub(super) fn surface(r: &mut Records, surface: &NurbsSurface) -> (Id, bool) {
+    let size = surface.control_points().iter().map(|p| p.coords.norm()).fold(0.0, f64::max);
+    match Elementary::of(surface, EXACT * (1.0 + size)) {
+        Some((elementary, same)) => (self::elementary(r, &elementary), same),
+        None => (b_spline_surface(r, surface), true),
     }
+}
+
+fn elementary(r: &mut Records, surface: &Elementary) -> Id {
+    let frame = surface.frame();
+    let place = r.placement(&frame.origin, &frame.z, &frame.x);
+    let record = match *surface {
+        Elementary::Plane(_) => format!("PLANE('',{place})"),
+        Elementary::Cylinder { radius, .. } => format!("CYLINDRICAL_SURFACE('',{place},{})", real(radius)),
+        Elementary::Cone { radius, half_angle, .. } => {
+            format!("CONICAL_SURFACE('',{place},{},{})", real(radius), real(half_angle))
+        }
+        Elementary::Sphere { radius, .. } => format!("SPHERICAL_SURFACE('',{place},{})", real(radius)),
+        Elementary::Torus { major, minor, .. } => {
+            format!("TOROIDAL_SURFACE('',{place},{},{})", real(major), real(minor))
+        }
+    };
+    r.add(record)
+}
+
+fn b_spline_surface(r: &mut Records, surface: &NurbsSurface) -> Id {
     let columns = surface.knots_v().point_count();
     let points: Vec<Id> = surface.control_points().iter().map(|p| r.point(p)).collect();
     let net = list(&points.chunks(columns).map(list).collect::<Vec<_>>());
@@ -66,15 +88,4 @@ pub(super) fn surface(r: &mut Records, surface: &NurbsSurface) -> Id {
     r.add(format!(
         "(BOUNDED_SURFACE()B_SPLINE_SURFACE({p},{q},{net},.UNSPECIFIED.,.U.,.U.,.F.)B_SPLINE_SURFACE_WITH_KNOTS({counts_u},{counts_v},{values_u},{values_v},.UNSPECIFIED.)GEOMETRIC_REPRESENTATION_ITEM()RATIONAL_B_SPLINE_SURFACE({weights})REPRESENTATION_ITEM('')SURFACE())"
     ))
-}
-
-/// Origin, normal (along the surface's own) and x direction of a surface whose net is flat.
-fn plane(surface: &NurbsSurface) -> Option<(Point3, Vector3, Vector3)> {
-    let (u, v) = surface.domain();
-    let d = surface.derivatives(u.at(0.5), v.at(0.5));
-    let normal = d.area_vector().try_normalize(1e-12)?;
-    let points = surface.control_points();
-    let size = points.iter().map(|p| (p - d.point).norm()).fold(0.0, f64::max);
-    let flat = points.iter().all(|p| (p - d.point).dot(&normal).abs() <= 1e-10 * size);
-    flat.then(|| (d.point, normal, d.u.normalize()))
 }

@@ -1,6 +1,7 @@
 //! STEP: ISO 10303-21 with the AP242 schema, boundary representations of ISO 10303-42 in millimetres.
 //!
-//! Lines, circles and planes go out as such; every other curve and surface as an exact (rational) B-spline.
+//! Lines, circles, planes, cylinders, cones, spheres and tori go out as such; every other curve and surface as an exact
+//! (rational) B-spline.
 
 mod geometry_records;
 mod records;

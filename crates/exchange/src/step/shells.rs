@@ -57,6 +57,7 @@ fn face(r: &mut Records, face: &Face, edges: &[Option<Id>]) -> Id {
         let kind = if i == 0 { "FACE_OUTER_BOUND" } else { "FACE_BOUND" };
         bounds.push(r.add(format!("{kind}('',{l},{})", logical(!face.reversed))));
     }
-    let (name, geometry) = (text(&face.role), surface(r, &face.surface));
-    r.add(format!("ADVANCED_FACE({name},{},{geometry},{})", list(&bounds), logical(!face.reversed)))
+    let (geometry, same_normal) = surface(r, &face.surface);
+    let (name, sense) = (text(&face.role), logical(face.reversed != same_normal));
+    r.add(format!("ADVANCED_FACE({name},{},{geometry},{sense})", list(&bounds)))
 }
