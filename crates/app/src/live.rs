@@ -1,10 +1,14 @@
 //! Live editing over a WebSocket: the page sends edits that are not saved, and gets back how the part would look.
-//! The latest wins; a preview that is overtaken is cancelled and never sent. The page also hears of saved changes.
+//! The latest wins; a preview that is overtaken is cancelled and never sent. A rebuild that takes long tells how far it
+//! is, and can be stopped. The page also hears of saved changes.
+
+use std::time::{Duration, Instant};
 
 use axum::extract::ws::{Message, WebSocket};
 use part::{Cancel, Edit, Recipe};
 use serde::Deserialize;
 use serde_json::json;
+use tokio::sync::mpsc;
 use tokio::task::JoinHandle;
 use uuid::Uuid;
 
@@ -12,19 +16,55 @@ use crate::rejection::Rejection;
 use crate::state::AppState;
 use crate::view::view;
 
-/// A preview that the page asks for.
+/// Progress of a rebuild that is done sooner than this is not worth telling.
+const QUICK: Duration = Duration::from_millis(250);
+
+/// What a page says.
 #[derive(Deserialize)]
+#[serde(tag = "do", rename_all = "snake_case", deny_unknown_fields)]
+enum Said {
+    /// Show how the part would look.
+    Show(Ask),
+    /// Stop the rebuild that is under way; what is built so far is shown.
+    Stop,
+}
+
+/// A view that the page asks for.
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
 struct Ask {
     /// Comes back with the answer.
     ticket: u64,
+    /// The saved version that the page knows.
+    version: i64,
     /// Edits on top of the saved recipe.
     edits: Vec<Edit>,
 }
 
 struct Running {
     ticket: u64,
+    started: Instant,
     cancel: Cancel,
+    /// Steps of the recipe, and names of those that are done.
+    steps: usize,
+    done: usize,
+    progress: mpsc::UnboundedReceiver<String>,
     work: JoinHandle<Result<Vec<u8>, Rejection>>,
+}
+
+/// What happens first to a running rebuild.
+enum Event {
+    Step(String),
+    Finished(Result<Result<Vec<u8>, Rejection>, tokio::task::JoinError>),
+}
+
+impl Running {
+    async fn next(&mut self) -> Event {
+        tokio::select! {
+            Some(step) = self.progress.recv() => Event::Step(step),
+            done = &mut self.work => Event::Finished(done),
+        }
+    }
 }
 
 pub async fn live(mut socket: WebSocket, state: AppState, id: Uuid) {
@@ -36,6 +76,11 @@ pub async fn live(mut socket: WebSocket, state: AppState, id: Uuid) {
         if running.is_none()
             && let Some(ask) = waiting.take()
         {
+            if ask.version > part.version {
+                // The page hears of its own change sooner than we do by the notice.
+                let Ok(fresh) = state.part(id).await else { return };
+                (part, recipe) = fresh;
+            }
             match start(&state, id, &recipe, ask) {
                 Ok(started) => running = Some(started),
                 Err(refusal) => {
@@ -45,25 +90,39 @@ pub async fn live(mut socket: WebSocket, state: AppState, id: Uuid) {
                 }
             }
         }
-        let finished = async {
+        let event = async {
             match running.as_mut() {
-                Some(running) => (running.ticket, (&mut running.work).await),
+                Some(running) => running.next().await,
                 None => std::future::pending().await,
             }
         };
         tokio::select! {
-            (ticket, done) = finished => {
-                running = None;
-                let message = match done {
-                    // Overtaken: the newer one is about to start, and this one would only flicker.
-                    Ok(_) if waiting.is_some() => continue,
-                    Ok(Ok(bytes)) => {
-                        let mut frame = ticket.to_le_bytes().to_vec();
-                        frame.extend(bytes);
-                        Message::Binary(frame.into())
+            event = event => {
+                let Some(now) = running.as_mut() else { continue };
+                let message = match event {
+                    Event::Step(step) => {
+                        now.done += 1;
+                        if now.started.elapsed() < QUICK {
+                            continue;
+                        }
+                        let note = json!({"kind": "progress", "ticket": now.ticket, "done": now.done, "of": now.steps, "step": step});
+                        Message::Text(note.to_string().into())
                     }
-                    Ok(Err(error)) => refuse(ticket, &error.to_string()),
-                    Err(_) => refuse(ticket, "this preview could not be made; undo the last change"),
+                    Event::Finished(done) => {
+                        let ticket = now.ticket;
+                        running = None;
+                        match done {
+                            // Overtaken: the newer one is about to start, and this one would only flicker.
+                            Ok(_) if waiting.is_some() => continue,
+                            Ok(Ok(bytes)) => {
+                                let mut frame = ticket.to_le_bytes().to_vec();
+                                frame.extend(bytes);
+                                Message::Binary(frame.into())
+                            }
+                            Ok(Err(error)) => refuse(ticket, &error.to_string()),
+                            Err(_) => refuse(ticket, "this preview could not be made; undo the last change"),
+                        }
+                    }
                 };
                 if socket.send(message).await.is_err() {
                     return;
@@ -75,12 +134,15 @@ pub async fn live(mut socket: WebSocket, state: AppState, id: Uuid) {
                     Some(Ok(Message::Close(_)) | Err(_)) | None => return,
                     Some(Ok(_)) => continue,
                 };
-                match serde_json::from_str::<Ask>(&text) {
-                    Ok(ask) => {
+                match serde_json::from_str::<Said>(&text) {
+                    Ok(said) => {
                         if let Some(running) = &running {
                             running.cancel.cancel();
                         }
-                        waiting = Some(ask);
+                        waiting = match said {
+                            Said::Show(ask) => Some(ask),
+                            Said::Stop => None,
+                        };
                     }
                     Err(error) => {
                         if socket.send(refuse(0, &error.to_string())).await.is_err() {
@@ -114,6 +176,14 @@ fn start(state: &AppState, id: Uuid, recipe: &Recipe, ask: Ask) -> Result<Runnin
         Edit::All { edits: ask.edits }.apply(recipe).map_err(|e| refuse(ask.ticket, &e.to_string()))?;
     let cancel = Cancel::default();
     let (state, stop) = (state.clone(), cancel.clone());
-    let work = tokio::spawn(async move { state.workshop.run_until(id, edited, stop, view).await });
-    Ok(Running { ticket: ask.ticket, cancel, work })
+    let steps = edited.steps.len();
+    let (tell, progress) = mpsc::unbounded_channel();
+    let work = tokio::spawn(async move {
+        let tell = move |step: &str| {
+            // Nobody listens any more when the page is gone.
+            let _ = tell.send(step.to_string());
+        };
+        state.workshop.run_until(id, edited, stop, tell, view).await
+    });
+    Ok(Running { ticket: ask.ticket, started: Instant::now(), cancel, steps, done: 0, progress, work })
 }

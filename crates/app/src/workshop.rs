@@ -56,15 +56,16 @@ impl Workshop {
         recipe: Recipe,
         then: impl FnOnce(&Recipe, &Rebuilt) -> T + Send + 'static,
     ) -> Result<T, Rejection> {
-        self.run_until(part, recipe, Cancel::default(), then).await
+        self.run_until(part, recipe, Cancel::default(), |_| (), then).await
     }
 
-    /// As `run`, but may be cancelled from outside.
+    /// As `run`, but may be cancelled from outside; `progress` hears each step's id when it is done.
     pub async fn run_until<T: Send + 'static>(
         &self,
         part: Uuid,
         recipe: Recipe,
         cancel: Cancel,
+        progress: impl Fn(&str) + Send + Sync + 'static,
         then: impl FnOnce(&Recipe, &Rebuilt) -> T + Send + 'static,
     ) -> Result<T, Rejection> {
         let rebuilder = self.bench(part);
@@ -74,7 +75,7 @@ impl Workshop {
             let rebuilt = {
                 // A poisoned cache is only a cache: what it holds was finished before the panic.
                 let mut rebuilder = rebuilder.lock().unwrap_or_else(PoisonError::into_inner);
-                rebuilder.rebuild(&recipe, &cancel, &|_| ())?
+                rebuilder.rebuild(&recipe, &cancel, &progress)?
             };
             Ok(then(&recipe, &rebuilt))
         })

@@ -1,9 +1,8 @@
 //! A surface's polynomial pieces kept beside its net, so that evaluation needs no division by knot differences.
 //!
-//! Knot insertion to full multiplicity is chapter 5; the Bernstein recurrences are equations 1.9 and 1.10.
+//! The Bernstein recurrences are equations 1.9 and 1.10.
 
 use crate::knot_vector::ORDER;
-use crate::nurbs_curve::NurbsCurve;
 use crate::{Homogeneous, KnotVector};
 
 type Coefficient = [f64; 4];
@@ -81,6 +80,50 @@ fn add(sum: &mut Coefficient, value: &Coefficient, factor: f64) {
     }
 }
 
+/// Bézier points of one span from the control points that act on it: its blossom at the span's two ends, taken as
+/// often as the degree.
+///
+/// # References
+/// Ramshaw, Blossoms are polar forms, CAGD 6, 1989; the triangle is de Boor's.
+fn bezier_points(knots: &KnotVector, span: usize, window: &[Homogeneous; ORDER]) -> [Homogeneous; ORDER] {
+    let p = knots.degree();
+    let u = knots.knots();
+    let (start, end) = (u[span], u[span + 1]);
+    let mut out = [Homogeneous::zeros(); ORDER];
+    for (at_end, result) in out.iter_mut().enumerate().take(p + 1) {
+        let mut d = *window;
+        for r in 1..=p {
+            let t = if r <= at_end { end } else { start };
+            for j in (r..=p).rev() {
+                let low = u[j + span - p];
+                let alpha = (t - low) / (u[j + 1 + span - r] - low);
+                d[j] = d[j - 1] * (1.0 - alpha) + d[j] * alpha;
+            }
+        }
+        *result = d[p];
+    }
+    out
+}
+
+/// Calls a function with the two orders as constants where both degrees are 1, 2 or 3, which most surfaces are; then
+/// every loop has a known length.
+macro_rules! with_known_degrees {
+    ($self:ident, $f:ident $arguments:tt, $any:expr) => {
+        match ($self.u.degree, $self.v.degree) {
+            (3, 3) => $f::<4, 4> $arguments,
+            (2, 3) => $f::<3, 4> $arguments,
+            (3, 2) => $f::<4, 3> $arguments,
+            (2, 2) => $f::<3, 3> $arguments,
+            (2, 1) => $f::<3, 2> $arguments,
+            (1, 2) => $f::<2, 3> $arguments,
+            (3, 1) => $f::<4, 2> $arguments,
+            (1, 3) => $f::<2, 4> $arguments,
+            (1, 1) => $f::<2, 2> $arguments,
+            _ => $any,
+        }
+    };
+}
+
 /// Homogeneous value with derivatives: S, Su, Sv, Suu, Suv, Svv.
 pub(crate) type HomogeneousDerivatives = [Coefficient; 6];
 
@@ -96,27 +139,31 @@ impl BezierPieces {
     pub(crate) fn new(u: &KnotVector, v: &KnotVector, points: &[Homogeneous]) -> Self {
         let nv = v.point_count();
         let (p, q) = (u.degree(), v.degree());
-        let along_u: Vec<Vec<NurbsCurve>> = (0..nv)
-            .map(|j| {
-                let column = (0..u.point_count()).map(|i| points[i * nv + j]).collect();
-                NurbsCurve::new_unchecked(u.clone(), column).pieces()
-            })
-            .collect();
-        let (u, v_direction) = (Direction::new(u), Direction::new(v));
-        let (pieces_u, pieces_v) = (u.inverse_lengths.len(), v_direction.inverse_lengths.len());
-        let mut coefficients = vec![ZERO; pieces_u * pieces_v * (p + 1) * (q + 1)];
-        for a in 0..pieces_u {
-            for i in 0..=p {
-                let row = along_u.iter().map(|pieces| pieces[a].homogeneous()[i]).collect();
-                for (b, piece) in NurbsCurve::new_unchecked(v.clone(), row).pieces().iter().enumerate() {
-                    let start = ((a * pieces_v + b) * (p + 1) + i) * (q + 1);
-                    for (j, h) in piece.homogeneous().iter().enumerate() {
+        let (spans_u, spans_v) = (u.spans(), v.spans());
+        let mut coefficients = vec![ZERO; spans_u.len() * spans_v.len() * (p + 1) * (q + 1)];
+        let mut rows = vec![[Homogeneous::zeros(); ORDER]; nv];
+        for (a, &span_u) in spans_u.iter().enumerate() {
+            for (j, row) in rows.iter_mut().enumerate() {
+                let mut window = [Homogeneous::zeros(); ORDER];
+                for (i, w) in window.iter_mut().enumerate().take(p + 1) {
+                    *w = points[(span_u - p + i) * nv + j];
+                }
+                *row = bezier_points(u, span_u, &window);
+            }
+            for (b, &span_v) in spans_v.iter().enumerate() {
+                for i in 0..=p {
+                    let mut window = [Homogeneous::zeros(); ORDER];
+                    for (j, w) in window.iter_mut().enumerate().take(q + 1) {
+                        *w = rows[span_v - q + j][i];
+                    }
+                    let start = ((a * spans_v.len() + b) * (p + 1) + i) * (q + 1);
+                    for (j, h) in bezier_points(v, span_v, &window).iter().enumerate().take(q + 1) {
                         coefficients[start + j] = [h.x, h.y, h.z, h.w];
                     }
                 }
             }
         }
-        Self { u, v: v_direction, coefficients }
+        Self { u: Direction::new(u), v: Direction::new(v), coefficients }
     }
 
     fn net(&self, piece_u: usize, piece_v: usize) -> &[Coefficient] {
@@ -130,46 +177,63 @@ impl BezierPieces {
         let (a, s) = self.u.locate(u);
         let (b, t) = self.v.locate(v);
         let net = self.net(a, b);
-        match (self.u.degree, self.v.degree) {
-            (3, 3) => fixed_point::<4, 4>(net, s, t),
-            (2, 3) => fixed_point::<3, 4>(net, s, t),
-            (2, 2) => fixed_point::<3, 3>(net, s, t),
-            (p, q) => {
-                let (mut bu, mut bv) = ([0.0; ORDER], [0.0; ORDER]);
-                bernstein(p, s, &mut bu);
-                bernstein(q, t, &mut bv);
-                let mut sum = ZERO;
-                for (row, f) in net.chunks_exact(q + 1).zip(&bu) {
-                    let mut along = ZERO;
-                    for (c, g) in row.iter().zip(&bv) {
-                        add(&mut along, c, *g);
-                    }
-                    add(&mut sum, &along, *f);
+        with_known_degrees!(self, fixed_point(net, s, t), {
+            let (mut bu, mut bv) = ([0.0; ORDER], [0.0; ORDER]);
+            bernstein(self.u.degree, s, &mut bu);
+            bernstein(self.v.degree, t, &mut bv);
+            let mut sum = ZERO;
+            for (row, f) in net.chunks_exact(self.v.degree + 1).zip(&bu) {
+                let mut along = ZERO;
+                for (c, g) in row.iter().zip(&bv) {
+                    add(&mut along, c, *g);
                 }
-                sum
+                add(&mut sum, &along, *f);
             }
-        }
+            sum
+        })
     }
 
+    /// Value and first derivatives: S, Su, Sv.
+    #[inline]
+    pub(crate) fn tangents(&self, u: f64, v: f64) -> [Coefficient; 3] {
+        let (a, s) = self.u.locate(u);
+        let (b, t) = self.v.locate(v);
+        let (net, scale) = (self.net(a, b), [self.u.inverse_lengths[a], self.v.inverse_lengths[b]]);
+        with_known_degrees!(self, fixed_tangents(net, s, t, scale), {
+            let [value, du, dv, ..] = self.any_derivatives(net, [s, t], scale);
+            [value, du, dv]
+        })
+    }
+
+    #[inline]
     pub(crate) fn derivatives(&self, u: f64, v: f64) -> HomogeneousDerivatives {
         let (a, s) = self.u.locate(u);
         let (b, t) = self.v.locate(v);
-        let bu = bernstein_derivatives(self.u.degree, s, self.u.inverse_lengths[a]);
-        let bv = bernstein_derivatives(self.v.degree, t, self.v.inverse_lengths[b]);
+        let (net, scale) = (self.net(a, b), [self.u.inverse_lengths[a], self.v.inverse_lengths[b]]);
+        with_known_degrees!(
+            self,
+            fixed_derivatives(net, s, t, scale),
+            self.any_derivatives(net, [s, t], scale)
+        )
+    }
+
+    fn any_derivatives(
+        &self,
+        net: &[Coefficient],
+        [s, t]: [f64; 2],
+        scale: [f64; 2],
+    ) -> HomogeneousDerivatives {
+        let bu = bernstein_derivatives(self.u.degree, s, scale[0]);
+        let bv = bernstein_derivatives(self.v.degree, t, scale[1]);
         let mut out = [ZERO; 6];
-        for (i, row) in self.net(a, b).chunks_exact(self.v.degree + 1).enumerate() {
+        for (i, row) in net.chunks_exact(self.v.degree + 1).enumerate() {
             let mut along = [ZERO; 3];
             for (j, c) in row.iter().enumerate() {
                 add(&mut along[0], c, bv[0][j]);
                 add(&mut along[1], c, bv[1][j]);
                 add(&mut along[2], c, bv[2][j]);
             }
-            add(&mut out[0], &along[0], bu[0][i]);
-            add(&mut out[1], &along[0], bu[1][i]);
-            add(&mut out[2], &along[1], bu[0][i]);
-            add(&mut out[3], &along[0], bu[2][i]);
-            add(&mut out[4], &along[1], bu[1][i]);
-            add(&mut out[5], &along[2], bu[0][i]);
+            gather(&mut out, &along, [bu[0][i], bu[1][i], bu[2][i]]);
         }
         out
     }
@@ -211,36 +275,128 @@ impl BezierPieces {
     }
 }
 
+/// Adds a row, contracted over v by values, first and second derivatives, into all six derivatives.
+#[inline(always)]
+fn gather(out: &mut HomogeneousDerivatives, along: &[Coefficient; 3], bu: [f64; 3]) {
+    add(&mut out[0], &along[0], bu[0]);
+    add(&mut out[1], &along[0], bu[1]);
+    add(&mut out[2], &along[1], bu[0]);
+    add(&mut out[3], &along[0], bu[2]);
+    add(&mut out[4], &along[1], bu[1]);
+    add(&mut out[5], &along[2], bu[0]);
+}
+
+/// Bernstein polynomials of degree `N - 1`, which is 1, 2 or 3.
 #[inline(always)]
 fn fixed_bernstein<const N: usize>(t: f64) -> [f64; N] {
     let s = 1.0 - t;
     let mut b = [0.0; N];
-    if N == 4 {
-        let (ss, tt) = (s * s, t * t);
-        b[0] = ss * s;
-        b[1] = 3.0 * ss * t;
-        b[2] = 3.0 * s * tt;
-        b[N - 1] = tt * t;
-    } else {
-        b[0] = s * s;
-        b[1] = 2.0 * s * t;
-        b[N - 1] = t * t;
+    match N {
+        2 => (b[0], b[N - 1]) = (s, t),
+        3 => (b[0], b[1], b[N - 1]) = (s * s, 2.0 * s * t, t * t),
+        _ => {
+            let (ss, tt) = (s * s, t * t);
+            (b[0], b[1]) = (ss * s, 3.0 * ss * t);
+            (b[N - 2], b[N - 1]) = (3.0 * s * tt, tt * t);
+        }
     }
     b
 }
 
-/// The two degrees met most, with loops of known length. `M` and `N` are 3 or 4.
+/// Their first derivatives, times `scale`.
+#[inline(always)]
+fn fixed_slopes<const N: usize>(t: f64, scale: f64) -> [f64; N] {
+    let s = 1.0 - t;
+    let mut d = [0.0; N];
+    match N {
+        2 => (d[0], d[N - 1]) = (-scale, scale),
+        3 => {
+            let f = 2.0 * scale;
+            (d[0], d[1], d[N - 1]) = (-f * s, f * (s - t), f * t);
+        }
+        _ => {
+            let (f, st) = (3.0 * scale, 2.0 * s * t);
+            (d[0], d[1]) = (-f * s * s, f * (s * s - st));
+            (d[N - 2], d[N - 1]) = (f * (st - t * t), f * t * t);
+        }
+    }
+    d
+}
+
+/// Their second derivatives, times the square of `scale`.
+#[inline(always)]
+fn fixed_bends<const N: usize>(t: f64, scale: f64) -> [f64; N] {
+    let s = 1.0 - t;
+    let mut d = [0.0; N];
+    match N {
+        2 => {}
+        3 => {
+            let f = 2.0 * scale * scale;
+            (d[0], d[1], d[N - 1]) = (f, -2.0 * f, f);
+        }
+        _ => {
+            let f = 6.0 * scale * scale;
+            (d[0], d[1]) = (f * s, f * (t - 2.0 * s));
+            (d[N - 2], d[N - 1]) = (f * (s - 2.0 * t), f * t);
+        }
+    }
+    d
+}
+
+#[inline(always)]
+fn contracted<const N: usize>(row: &[Coefficient], b: &[f64; N]) -> Coefficient {
+    let mut sum = ZERO;
+    for j in 0..N {
+        add(&mut sum, &row[j], b[j]);
+    }
+    sum
+}
+
 #[inline(always)]
 fn fixed_point<const M: usize, const N: usize>(net: &[Coefficient], s: f64, t: f64) -> Coefficient {
     let bu = fixed_bernstein::<M>(s);
     let bv = fixed_bernstein::<N>(t);
     let mut sum = ZERO;
     for (row, f) in net.chunks_exact(N).zip(bu) {
-        let mut along = ZERO;
-        for j in 0..N {
-            add(&mut along, &row[j], bv[j]);
-        }
-        add(&mut sum, &along, f);
+        add(&mut sum, &contracted(row, &bv), f);
     }
     sum
+}
+
+#[inline(always)]
+fn fixed_tangents<const M: usize, const N: usize>(
+    net: &[Coefficient],
+    s: f64,
+    t: f64,
+    scale: [f64; 2],
+) -> [Coefficient; 3] {
+    let (bu, du) = (fixed_bernstein::<M>(s), fixed_slopes::<M>(s, scale[0]));
+    let (bv, dv) = (fixed_bernstein::<N>(t), fixed_slopes::<N>(t, scale[1]));
+    let mut out = [ZERO; 3];
+    for (i, row) in net.chunks_exact(N).take(M).enumerate() {
+        let value = contracted(row, &bv);
+        add(&mut out[0], &value, bu[i]);
+        add(&mut out[1], &value, du[i]);
+        add(&mut out[2], &contracted(row, &dv), bu[i]);
+    }
+    out
+}
+
+#[inline(always)]
+fn fixed_derivatives<const M: usize, const N: usize>(
+    net: &[Coefficient],
+    s: f64,
+    t: f64,
+    scale: [f64; 2],
+) -> HomogeneousDerivatives {
+    let (bu, du, ddu) =
+        (fixed_bernstein::<M>(s), fixed_slopes::<M>(s, scale[0]), fixed_bends::<M>(s, scale[0]));
+    let (bv, dv, ddv) =
+        (fixed_bernstein::<N>(t), fixed_slopes::<N>(t, scale[1]), fixed_bends::<N>(t, scale[1]));
+    let mut out = [ZERO; 6];
+    for (i, row) in net.chunks_exact(N).take(M).enumerate() {
+        let along = [contracted(row, &bv), contracted(row, &dv), contracted(row, &ddv)];
+        gather(&mut out, &along, [bu[i], du[i], ddu[i]]);
+    }
+    out
 }

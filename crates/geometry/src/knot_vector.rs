@@ -121,6 +121,12 @@ impl KnotVector {
         self.distinct().into_iter().map(|(k, _)| k).collect()
     }
 
+    /// Index of the knot at the start of each span that has a length.
+    pub(crate) fn spans(&self) -> Vec<usize> {
+        let p = self.degree;
+        (p..self.point_count()).filter(|&k| self.knots[k] < self.knots[k + 1]).collect()
+    }
+
     /// How often `parameter` stands among the knots.
     #[must_use]
     pub fn multiplicity(&self, parameter: f64) -> usize {

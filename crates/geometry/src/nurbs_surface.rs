@@ -201,6 +201,17 @@ impl NurbsSurface {
         out
     }
 
+    /// Point and first derivatives by u and v.
+    #[must_use]
+    pub fn tangents(&self, u: f64, v: f64) -> (Point3, Vector3, Vector3) {
+        let h = self.pieces().tangents(u, v);
+        let inverse = 1.0 / h[0][3];
+        let part = |k: usize| Vector3::new(h[k][0], h[k][1], h[k][2]);
+        let s = part(0) * inverse;
+        let (su, sv) = ((part(1) - s * h[1][3]) * inverse, (part(2) - s * h[2][3]) * inverse);
+        (Point3::from(s), su, sv)
+    }
+
     /// Point, first and second derivatives.
     ///
     /// # References
@@ -222,9 +233,9 @@ impl NurbsSurface {
     /// Unit normal `Su x Sv`; at a pole the limit from inside the surface. `None` where there is none.
     #[must_use]
     pub fn normal(&self, u: f64, v: f64) -> Option<Vector3> {
-        let d = self.derivatives(u, v);
-        let scale = d.u.norm().max(d.v.norm());
-        let n = d.area_vector();
+        let (_, su, sv) = self.tangents(u, v);
+        let scale = su.norm().max(sv.norm());
+        let n = su.cross(&sv);
         if n.norm() > 1e-9 * scale * scale {
             return Some(n.normalize());
         }
@@ -232,8 +243,8 @@ impl NurbsSurface {
         let (du, dv) = self.domain();
         let step = 1e-5;
         let toward = |t: f64, d: Domain| t + (d.at(0.5) - t) * step;
-        let d = self.derivatives(toward(u, du), toward(v, dv));
-        let (a, b) = (d.u.try_normalize(1e-14)?, d.v.try_normalize(1e-14)?);
+        let (_, su, sv) = self.tangents(toward(u, du), toward(v, dv));
+        let (a, b) = (su.try_normalize(1e-14)?, sv.try_normalize(1e-14)?);
         a.cross(&b).try_normalize(1e-9)
     }
 

@@ -54,6 +54,13 @@ pub enum Edit {
         /// Whether it is left out.
         skip: bool,
     },
+    /// Moves a step to another place in the order; never before what it is made from.
+    MoveStep {
+        /// The step's id.
+        step: String,
+        /// The step that comes after it; none for the end.
+        before: Option<String>,
+    },
     /// Adds a curve to a drawing; an empty id is filled.
     AddCurve {
         /// The drawing's id.
@@ -153,6 +160,7 @@ impl Edit {
             Self::SetDisplay { step, .. } => format!("Show or hide {}", name(step)),
             Self::SetSkip { step, skip: true } => format!("Skip {}", name(step)),
             Self::SetSkip { step, .. } => format!("Take {} in again", name(step)),
+            Self::MoveStep { step, .. } => format!("Move {} in the order", name(step)),
             Self::AddCurve { step, .. } => format!("Add a curve to {}", name(step)),
             Self::RemoveCurve { step, curve } => format!("Remove {curve} from {}", name(step)),
             Self::ReverseCurve { step, curve } => format!("Reverse {curve} of {}", name(step)),
@@ -176,18 +184,26 @@ impl Edit {
                 recipe.steps.push(step);
             }
             Self::RemoveStep { step } => {
-                let at =
-                    recipe.steps.iter().position(|s| s.id == *step).ok_or_else(|| no_target("step", step))?;
+                let at = place(recipe, step)?;
                 let mut gone = Lineage::new(recipe).descendants(at);
                 gone.push(at);
-                let mut place = 0..;
-                recipe.steps.retain(|_| place.next().is_some_and(|i| !gone.contains(&i)));
+                let mut index = 0..;
+                recipe.steps.retain(|_| index.next().is_some_and(|i| !gone.contains(&i)));
             }
             Self::RenameStep { step, name } => step_mut(recipe, step)?.name = name.trim().into(),
             Self::RenamePart { name } => recipe.name = name.trim().into(),
             Self::SetField { step, field, value } => set_field(step_mut(recipe, step)?, field, value)?,
             Self::SetDisplay { step, display } => step_mut(recipe, step)?.display = *display,
             Self::SetSkip { step, skip } => step_mut(recipe, step)?.skip = *skip,
+            Self::MoveStep { step, before } => {
+                let from = place(recipe, step)?;
+                let moved = recipe.steps.remove(from);
+                let to = match before {
+                    Some(before) => place(recipe, before)?,
+                    None => recipe.steps.len(),
+                };
+                recipe.steps.insert(to, moved);
+            }
             Self::AddCurve { step, curve } => {
                 let drawing = drawing_mut(recipe, step)?;
                 let mut curve = curve.clone();
@@ -249,6 +265,10 @@ impl Edit {
 
 fn no_target(what: &'static str, name: &str) -> RecipeError {
     RecipeError::NoTarget { what, name: name.chars().take(80).collect() }
+}
+
+fn place(recipe: &Recipe, step: &str) -> Result<usize, RecipeError> {
+    recipe.steps.iter().position(|s| s.id == step).ok_or_else(|| no_target("step", step))
 }
 
 fn step_mut<'a>(recipe: &'a mut Recipe, id: &str) -> Result<&'a mut Step, RecipeError> {

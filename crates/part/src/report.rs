@@ -1,13 +1,11 @@
 use geometry::Point3;
 use serde::Serialize;
-use topology::{Body, MeshTolerance, closure, mesh};
+use topology::{Body, closure};
 
 use crate::{Built, Notice, Outcome, Reached, Rebuilt, Recipe};
 
 /// Cubic millimetres of a cubic inch, exact (NIST Handbook 44, Appendix C).
 const CUBIC_INCH: f64 = 16_387.064;
-/// Bounding boxes come from a mesh of this chord tolerance, in millimetres, and are right to it.
-const BOX_CHORD: f64 = 0.05;
 
 /// What stands between the part and a solid that can be made.
 #[derive(Debug, Clone, PartialEq, Serialize)]
@@ -236,10 +234,9 @@ fn body_report(step: &str, name: &str, body: &Body) -> BodyReport {
         out.faces += c.euler_poincare.faces;
         out.edges += c.euler_poincare.edges;
         out.vertices += c.euler_poincare.vertices;
-        let coarse = MeshTolerance { chord: BOX_CHORD, angle: std::f64::consts::FRAC_PI_2 };
-        for p in mesh(shell, coarse).map(|m| m.positions).unwrap_or_default() {
-            let (low, high) = bounds.unwrap_or((p, p));
-            bounds = Some((low.inf(&p), high.sup(&p)));
+        if let Some((low, high)) = topology::bounds(shell) {
+            let (lowest, highest) = bounds.unwrap_or((low, high));
+            bounds = Some((lowest.inf(&low), highest.sup(&high)));
         }
     }
     if out.watertight && !solid {

@@ -131,7 +131,7 @@ fn figures_are_given_in_every_unit() {
     assert!((body.volume_in3.unwrap() * 16387.064 - v).abs() < 1e-9);
     let [low, high] = body.bounding_box.unwrap();
     for k in 0..3 {
-        assert!((high[k] - low[k] - [24.0, 24.0, 20.0][k]).abs() < 0.05);
+        assert!((high[k] - low[k] - [24.0, 24.0, 20.0][k]).abs() < 1e-9);
     }
     assert_eq!((body.kind, body.watertight, body.faces, body.free_edges.len()), ("solid", true, 4, 0));
 }

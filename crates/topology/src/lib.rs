@@ -4,6 +4,7 @@
 //! one closed shell with the shells of its voids. Nothing here knows how a surface was constructed.
 
 mod body;
+mod bounds;
 mod check;
 mod error;
 mod ids;
@@ -14,6 +15,7 @@ mod solid;
 pub mod wiring;
 
 pub use body::Body;
+pub use bounds::bounds;
 pub use check::{Closure, FreeEdge, closure, free_edges};
 pub use error::TopologyError;
 pub use ids::{EdgeId, FaceId, VertexId};

@@ -4,17 +4,18 @@
 //! the domain's start to the boundary, the outer one along the parameter curve. Both are Gauss quadrature, broken at
 //! knots, so that trimmed and untrimmed faces take the same way.
 
-use geometry::{Domain, NurbsCurve, Point3, Vector3, gauss_legendre};
+use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, Vector3, gauss_legendre};
 use nalgebra::Matrix3;
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use crate::{Face, Shell};
 
 /// Gauss points per knot span; a rational quarter turn then comes out to about 1e-14.
-const POINTS: usize = 14;
+const MOST_POINTS: usize = 14;
 const FIELDS: usize = 11;
-
-type Fields = [f64; FIELDS];
+/// From this many spans on each is so short that the root in the area element is no longer what limits.
+const MANY_SPANS: usize = 6;
 
 /// Area, volume and volume moments.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
@@ -49,6 +50,17 @@ impl Measures {
         Some(Matrix3::new(yy + zz, -xy, -zx, -xy, xx + zz, -yz, -zx, -yz, xx + yy))
     }
 
+    /// Of the same shell facing the other way.
+    #[must_use]
+    pub fn flipped(&self) -> Self {
+        Self {
+            area: self.area,
+            volume: -self.volume,
+            first_moment: self.first_moment.map(|x| -x),
+            second_moment: self.second_moment.map(|x| -x),
+        }
+    }
+
     /// Both together.
     #[must_use]
     pub fn plus(mut self, other: &Self) -> Self {
@@ -70,12 +82,12 @@ pub fn measure(shell: &Shell) -> Measures {
     // Moments are taken about a place near the shell, since far from it the parts would cancel badly.
     let near = shell.vertices().first().map_or(Point3::origin(), |v| v.point);
     let mut sum = [0.0; FIELDS];
-    for face in shell.faces() {
+    let part = |face: &Face| {
         let facing = if face.reversed { -1.0 } else { 1.0 };
-        let part = integrate(face, &|u, v| {
-            let d = face.surface.derivatives(u, v);
-            let n = d.area_vector();
-            let p = d.point - near;
+        integrate(face, &|u, v| {
+            let (p, du, dv) = face.surface.tangents(u, v);
+            let n = du.cross(&dv);
+            let p = p - near;
             let m = n * facing;
             [
                 n.norm(),
@@ -90,7 +102,10 @@ pub fn measure(shell: &Shell) -> Measures {
                 p.y * p.y * p.z * m.y / 2.0,
                 p.z * p.z * p.x * m.z / 2.0,
             ]
-        });
+        })
+    };
+    // Summed in the faces' order, so that the figures do not depend on the number of threads.
+    for part in shell.faces().par_iter().map(part).collect::<Vec<_>>() {
         for (s, x) in sum.iter_mut().zip(part) {
             *s += x;
         }
@@ -115,33 +130,31 @@ pub fn measure(shell: &Shell) -> Measures {
 /// Area of a shell in mm².
 #[must_use]
 pub fn area(shell: &Shell) -> f64 {
-    shell
-        .faces()
-        .iter()
-        .map(|face| {
-            let area = |u, v| {
-                let mut fields = [0.0; FIELDS];
-                fields[0] = face.surface.derivatives(u, v).area_vector().norm();
-                fields
-            };
-            integrate(face, &area)[0]
-        })
-        .sum()
+    let area = |face: &Face| {
+        let element = |u, v| {
+            let (_, du, dv) = face.surface.tangents(u, v);
+            [du.cross(&dv).norm()]
+        };
+        integrate(face, &element)[0]
+    };
+    shell.faces().par_iter().map(area).collect::<Vec<_>>().into_iter().sum()
 }
 
 /// Integral of `fields` over the face's part of the parameter plane.
-fn integrate(face: &Face, fields: &impl Fn(f64, f64) -> Fields) -> Fields {
+fn integrate<const N: usize>(face: &Face, fields: &impl Fn(f64, f64) -> [f64; N]) -> [f64; N] {
     let (u_domain, _) = face.surface.domain();
     let u_breaks = face.surface.knots_u().breaks();
     let v_breaks = face.surface.knots_v().breaks();
-    let rule = gauss_legendre(POINTS);
-    let mut sum = [0.0; FIELDS];
+    let [rule_u, rule_v] = rules(&face.surface);
+    let mut sum = [0.0; N];
     for used in face.loops.iter().flat_map(|l| &l.edges) {
         let curve = &used.pcurve;
         let along = if used.forward { 1.0 } else { -1.0 };
+        let level = curve.degree() == 1 && curve.start().x == curve.end().x;
+        let outer = if level { rule_v } else { gauss_legendre(MOST_POINTS) };
         for pair in cuts(curve, &u_breaks, &v_breaks).windows(2) {
             let length = pair[1] - pair[0];
-            for &(x, weight) in rule {
+            for &(x, weight) in outer {
                 let (p, [d, ..]) = curve.derivatives(pair[0] + x * length);
                 let factor = weight * length * d.y * along;
                 if factor == 0.0 || p.x <= u_domain.start {
@@ -149,7 +162,7 @@ fn integrate(face: &Face, fields: &impl Fn(f64, f64) -> Fields) -> Fields {
                 }
                 for span in u_breaks.windows(2).take_while(|s| s[0] < p.x) {
                     let width = span[1].min(p.x) - span[0];
-                    for &(y, inner) in rule {
+                    for &(y, inner) in rule_u {
                         let values = fields(span[0] + y * width, p.y);
                         for (s, value) in sum.iter_mut().zip(values) {
                             *s += factor * inner * width * value;
@@ -160,6 +173,20 @@ fn integrate(face: &Face, fields: &impl Fn(f64, f64) -> Fields) -> Fields {
         }
     }
     sum
+}
+
+/// Gauss rules in u and v. Along a direction in which the weights do not vary, the moments are polynomials of degree
+/// below five times the surface's; the area element is not, and needs more where there are few spans.
+fn rules(surface: &NurbsSurface) -> [&'static [(f64, f64)]; 2] {
+    let columns = surface.knots_v().point_count();
+    let h = surface.homogeneous();
+    let plain_u = (0..h.len()).all(|k| h[k].w == h[k % columns].w);
+    let plain_v = (0..h.len()).all(|k| h[k].w == h[k - k % columns].w);
+    [(surface.knots_u(), plain_u), (surface.knots_v(), plain_v)].map(|(knots, plain)| {
+        let enough = (5 * knots.degree()).div_ceil(2);
+        let few = !plain || knots.breaks().len() <= MANY_SPANS;
+        gauss_legendre(if few { MOST_POINTS } else { enough.min(MOST_POINTS) })
+    })
 }
 
 /// Parameters where a parameter curve has knots of its own or crosses a knot line of the surface.

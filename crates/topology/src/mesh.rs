@@ -260,10 +260,26 @@ fn triangulate(
         }
     }
     let trouble = |reason: String| TopologyError::Mesh { face: id.index(), reason };
-    let mut triangles = if rectangular && inner_us.len().min(inner_vs.len()) > 0 {
+    let gridded = rectangular && inner_us.len().min(inner_vs.len()) > 0;
+    let mut triangles = if gridded {
         grid_triangles(&corners, &side_starts, boundary_count, inner_us.len(), inner_vs.len())
     } else {
         delaunay_triangles(&corners, constraints, scales(surface)).map_err(trouble)?
+    };
+    let place = |i: u32| {
+        let position = corners[i as usize].1;
+        if position >= first_inner {
+            inner[(position - first_inner) as usize]
+        } else {
+            positions[position as usize]
+        }
+    };
+    let deviation = if gridded {
+        let grid = grid_deviation(surface, inner_us, inner_vs, &inner);
+        let border = &triangles[2 * (inner_us.len() - 1) * (inner_vs.len() - 1)..];
+        grid.max(deviation(surface, &corners, border, &place, boundary_count))
+    } else {
+        deviation(surface, &corners, &triangles, &place, boundary_count)
     };
     // At a pole several corners are one place.
     triangles.retain(|t| {
@@ -275,15 +291,6 @@ fn triangulate(
             t.swap(1, 2);
         }
     }
-    let place = |i: u32| {
-        let position = corners[i as usize].1;
-        if position >= first_inner {
-            inner[(position - first_inner) as usize]
-        } else {
-            positions[position as usize]
-        }
-    };
-    let deviation = deviation(surface, &corners, &triangles, &place, boundary_count);
     let facing = if face.reversed { -1.0 } else { 1.0 };
     let vertices = corners
         .iter()
@@ -407,7 +414,7 @@ fn kept_faces(cdt: &ConstrainedDelaunayTriangulation<Site>) -> Vec<bool> {
 }
 
 /// Whether the face's only loop is the border of its surface's whole domain.
-fn is_whole_domain(face: &Face) -> bool {
+pub(crate) fn is_whole_domain(face: &Face) -> bool {
     let (u, v) = face.surface.domain();
     let on_side = |p: &Point3| p.x == u.start || p.x == u.end || p.y == v.start || p.y == v.end;
     face.loops.len() == 1
@@ -436,9 +443,10 @@ fn scales(surface: &NurbsSurface) -> [f64; 2] {
     let (mut a, mut b) = (0.0, 0.0);
     for i in 0..5 {
         for j in 0..5 {
-            let d = surface.derivatives(du.at(0.1 + 0.2 * f64::from(i)), dv.at(0.1 + 0.2 * f64::from(j)));
-            a += d.u.norm();
-            b += d.v.norm();
+            let (_, su, sv) =
+                surface.tangents(du.at(0.1 + 0.2 * f64::from(i)), dv.at(0.1 + 0.2 * f64::from(j)));
+            a += su.norm();
+            b += sv.norm();
         }
     }
     [(a / 25.0).max(1e-9), (b / 25.0).max(1e-9)]
@@ -486,6 +494,40 @@ fn grid_lines(surface: &NurbsSurface, tolerance: MeshTolerance, density: f64) ->
         out
     };
     (lines(&us, &steps_u), lines(&vs, &steps_v))
+}
+
+/// As `deviation`, for the squares of a grid: their middles and those of their sides lie on a grid twice as fine.
+fn grid_deviation(surface: &NurbsSurface, us: &[f64], vs: &[f64], inner: &[Point3]) -> f64 {
+    let halved = |lines: &[f64]| -> Vec<f64> {
+        let between = lines.windows(2).flat_map(|w| [w[0], 0.5 * (w[0] + w[1])]);
+        between.chain(lines.last().copied()).collect()
+    };
+    let (fine_us, fine_vs) = (halved(us), halved(vs));
+    let fine = surface.grid(&fine_us, &fine_vs);
+    let rows = vs.len();
+    let mut worst: f64 = 0.0;
+    for i in 1..us.len() {
+        for j in 1..rows {
+            let corner = |k: usize, l: usize| inner[(i - 1 + k) * rows + j - 1 + l];
+            let middle = |k: usize, l: usize| fine[(2 * i - 2 + k) * fine_vs.len() + 2 * j - 2 + l];
+            let [a, b, c, d] = [corner(0, 0), corner(1, 0), corner(1, 1), corner(0, 1)];
+            let [ab, bc, cd, da] = [middle(1, 0), middle(2, 1), middle(1, 2), middle(0, 1)];
+            let halves = if (i + j) % 2 == 0 {
+                [([a, b, c], [ab, bc]), ([a, c, d], [cd, da])]
+            } else {
+                [([a, b, d], [ab, da]), ([b, c, d], [bc, cd])]
+            };
+            for ([a, b, c], sides) in halves {
+                let normal = (b - a).cross(&(c - a));
+                let length = normal.norm();
+                if length >= 1e-12 {
+                    let off = |p: &Point3| (p - a).dot(&normal).abs() / length;
+                    worst = worst.max(off(&sides[0])).max(off(&sides[1])).max(off(&middle(1, 1)));
+                }
+            }
+        }
+    }
+    worst
 }
 
 /// Largest distance of the surface from the triangles' planes, at their centres and the middles of inner sides.

@@ -4,9 +4,24 @@ use crate::{Measures, Shell, TopologyError, closure, measure};
 
 /// A bounded part of space: one outer closed shell, and one for each void. Faces point away from the material.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(try_from = "Vec<Shell>", into = "Vec<Shell>")]
 pub struct Solid {
     outer: Shell,
     voids: Vec<Shell>,
+    measures: Measures,
+}
+
+impl TryFrom<Vec<Shell>> for Solid {
+    type Error = TopologyError;
+    fn try_from(shells: Vec<Shell>) -> Result<Self, TopologyError> {
+        Self::try_new(shells)
+    }
+}
+
+impl From<Solid> for Vec<Shell> {
+    fn from(solid: Solid) -> Self {
+        std::iter::once(solid.outer).chain(solid.voids).collect()
+    }
 }
 
 impl Solid {
@@ -18,7 +33,7 @@ impl Solid {
     /// # Errors
     /// `Open` and `Facing` for shells that do not close, `NoVolume` for none or empty ones.
     pub fn try_new(shells: Vec<Shell>) -> Result<Self, TopologyError> {
-        let mut measured: Vec<(Shell, f64)> = Vec::with_capacity(shells.len());
+        let mut measured: Vec<(Shell, Measures)> = Vec::with_capacity(shells.len());
         for shell in shells {
             let closure = closure(&shell);
             if !closure.free_edges.is_empty() || closure.overused_edges > 0 {
@@ -27,19 +42,23 @@ impl Solid {
             if closure.facing_faults > 0 {
                 return Err(TopologyError::Facing(closure.facing_faults));
             }
-            let volume = measure(&shell).volume;
-            if volume.abs() < f64::MIN_POSITIVE {
+            let measures = measure(&shell);
+            if measures.volume.abs() < f64::MIN_POSITIVE {
                 return Err(TopologyError::NoVolume);
             }
-            measured.push((shell, volume));
+            measured.push((shell, measures));
         }
-        measured.sort_by(|a, b| b.1.abs().total_cmp(&a.1.abs()));
-        let mut turned = measured
-            .into_iter()
-            .enumerate()
-            .map(|(i, (shell, volume))| if (volume > 0.0) == (i == 0) { shell } else { shell.flipped() });
+        measured.sort_by(|a, b| b.1.volume.abs().total_cmp(&a.1.volume.abs()));
+        let mut measures = Measures::default();
+        let mut turned = Vec::with_capacity(measured.len());
+        for (i, (shell, own)) in measured.into_iter().enumerate() {
+            let right = (own.volume > 0.0) == (i == 0);
+            measures = measures.plus(&if right { own } else { own.flipped() });
+            turned.push(if right { shell } else { shell.flipped() });
+        }
+        let mut turned = turned.into_iter();
         let outer = turned.next().ok_or(TopologyError::NoVolume)?;
-        Ok(Self { outer, voids: turned.collect() })
+        Ok(Self { outer, voids: turned.collect(), measures })
     }
 
     /// The outer shell.
@@ -62,6 +81,6 @@ impl Solid {
     /// Area, volume, centroid and inertia of the whole.
     #[must_use]
     pub fn measure(&self) -> Measures {
-        self.shells().map(measure).fold(Measures::default(), |sum, m| sum.plus(&m))
+        self.measures
     }
 }

@@ -1,6 +1,6 @@
 // The lineage: each step a mark in the lane of what it makes, with lines from its parents.
 const LANES = [20, 44, 68, 92];
-const ROW = 40;
+export const ROW = 40;
 
 /** Rows for the list beside the drawing, one per step, in the recipe's order. */
 export function lineageRows(recipe, report) {
@@ -21,6 +21,24 @@ export function lineageRows(recipe, report) {
       title: r?.error?.message ?? r?.warnings?.[0]?.message ?? `${step.name}: ${kind}. Click to open, double click to rename.`,
     };
   });
+}
+
+/** Places (from, to) that a step may take in the order: after what it is made from, before what is made from it. */
+export function roomFor(rows, id) {
+  const row = rows.find((r) => r.id === id);
+  const places = (some) => rows.flatMap((r, i) => (some(r) ? [i] : []));
+  const from = Math.max(-1, ...places((r) => row.parents.includes(r.id))) + 1;
+  const to = Math.min(rows.length, ...places((r) => r.parents.includes(id))) - 1;
+  return [from, to];
+}
+
+/** The edit that brings a step to a place in the order, or null when it is there. */
+export function moveTo(rows, id, place) {
+  const now = rows.findIndex((r) => r.id === id);
+  const [from, to] = roomFor(rows, id);
+  const wanted = Math.min(to, Math.max(from, place));
+  if (wanted === now) return null;
+  return { edit: 'move_step', step: id, before: rows[wanted > now ? wanted + 1 : wanted]?.id ?? null };
 }
 
 /** Ids of a step's ancestors and descendants. */

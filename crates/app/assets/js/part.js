@@ -2,7 +2,7 @@
 import Alpine from '/assets/vendor/alpine.js';
 import { icon } from './icons.js';
 import { Live, ask } from './link.js';
-import { kinOf, lineageRows, lineageSvg } from './lineage.js';
+import { ROW, kinOf, lineageRows, lineageSvg, moveTo, roomFor } from './lineage.js';
 import { Sheet } from './sheet.js';
 import { Viewer } from './viewer.js';
 
@@ -19,9 +19,9 @@ let sayings = 0;
 Alpine.data('part', () => ({
   id: '', version: 0, recipe: null, report: null, drawings: [], undoLabel: null, redoLabel: null,
   stages: ['Draw', 'Skin', 'Shape', 'Close', 'Prove', 'Send'], stage: 'Draw',
-  loaded: false, busy: false, saved: '', picked: null, hovered: null, renaming: null, card: null, panel: null,
+  loaded: false, busy: false, saved: '', picked: null, hovered: null, renaming: null, moving: null, card: null, panel: null,
   sheetStep: null, sheetTool: 'edit', pickedPoint: false, pickedCurve: false, showPolygon: false, typed: '', sheetError: '',
-  hoverWord: '', said: [], finder: null, chord: '0.05',
+  hoverWord: '', progress: null, said: [], finder: null, chord: '0.05',
   sheetTools: [
     { kind: 'edit', label: 'Edit', key: 'e', help: 'Pick and drag points; drag the paper' },
     { kind: 'through_points', label: 'Through', key: 'p', help: 'A curve that passes through every click' },
@@ -40,7 +40,7 @@ Alpine.data('part', () => ({
     viewer = new Viewer(document.getElementById('space'), {
       hover: (under) => this.hover(under),
       clicked: (under) => under.body && this.pick(under.body.step),
-      dragging: (drag) => live.preview([this.moveEdit(drag.drawing.step, drag)]),
+      dragging: (drag) => live.show([this.moveEdit(drag.drawing.step, drag)]),
       dragged: (drag) => this.commit([this.moveEdit(drag.drawing.step, drag)]),
     });
     sheet = new Sheet(document.getElementById('sheet'), {
@@ -50,7 +50,7 @@ Alpine.data('part', () => ({
       placed: (at) => this.place(at.map((v) => this.number(v)), at),
       hovered: () => this.previewPending(),
       picked: (what) => this.pickOnSheet(what),
-      dragging: (drag) => live.preview([this.moveEdit(this.sheetStep, drag)]),
+      dragging: (drag) => live.show([this.moveEdit(this.sheetStep, drag)]),
       dragged: (drag) => this.commit([this.moveEdit(this.sheetStep, drag)]),
       addPoint: (curve, at) => this.commit([{ edit: 'add_point', step: this.sheetStep, curve, at }]),
     });
@@ -58,6 +58,8 @@ Alpine.data('part', () => ({
       shown: (bytes) => this.show(bytes),
       refused: (error) => this.previewRefused(error),
       changed: (version) => this.changedElsewhere(version),
+      progress: (note) => { this.progress = note; },
+      version: () => this.version,
       linked: (on) => { this.saved = on ? this.savedWord() : 'no connection: your work stays here'; },
     });
     await this.load();
@@ -89,9 +91,7 @@ Alpine.data('part', () => ({
   },
 
   async refresh() {
-    live?.forget();
-    const answer = await ask(`/api/parts/${this.id}/view.glb`);
-    await this.show(await answer.arrayBuffer());
+    await live.showSaved();
     if (this.card) this.previewCard();
   },
 
@@ -149,6 +149,14 @@ Alpine.data('part', () => ({
     await this.load();
     this.say('This part was changed elsewhere; you see it as it is now.');
   },
+
+  progressWord() {
+    const { done, of, step } = this.progress ?? {};
+    return of ? `Rebuilding: ${done} of ${of}, ${this.step(step)?.name ?? 'new step'} is done` : 'Rebuilding';
+  },
+  stopRebuild() { live.stop(); },
+  stopped() { return this.report?.steps.some((s) => s.state === 'cancelled') ?? false; },
+  rebuildAgain() { return this.refresh(); },
 
   say(text, kind = '', act = null) {
     const n = ++sayings;
@@ -209,6 +217,36 @@ Alpine.data('part', () => ({
   row(id) { return this.rows.find((r) => r.id === id); },
   lineageDrawing() { return lineageSvg(this.rows, this.picked, this.kin); },
   hoverStep(id) { this.hovered = id; },
+
+  /** A row is dragged to another place in the order; where it would land is shown as far as the lineage allows. */
+  rowDown(event, id) {
+    if (event.button !== 0 || this.renaming) return;
+    const top = event.currentTarget.closest('ol').getBoundingClientRect().top;
+    const start = event.clientY;
+    const rows = this.rows;
+    const [from, to] = roomFor(rows, id);
+    const move = (e) => {
+      if (!this.moving && Math.abs(e.clientY - start) < 6) return;
+      const place = Math.min(to, Math.max(from, Math.floor((e.clientY - top) / ROW)));
+      this.moving = { id, place, line: place > rows.findIndex((r) => r.id === id) ? (place + 1) * ROW : place * ROW };
+    };
+    const up = () => {
+      removeEventListener('pointermove', move);
+      removeEventListener('pointerup', up);
+      const edit = this.moving && moveTo(rows, id, this.moving.place);
+      this.moving = null;
+      if (edit) this.commit([edit]);
+    };
+    addEventListener('pointermove', move);
+    addEventListener('pointerup', up);
+  },
+  rowKey(event, id) {
+    if (!event.altKey || !['ArrowUp', 'ArrowDown'].includes(event.key)) return;
+    event.preventDefault();
+    const now = this.rows.findIndex((r) => r.id === id);
+    const edit = moveTo(this.rows, id, now + (event.key === 'ArrowUp' ? -1 : 1));
+    if (edit) this.commit([edit]);
+  },
 
   pick(id, quiet = false) {
     const step = this.step(id);
@@ -291,7 +329,7 @@ Alpine.data('part', () => ({
   previewCard() {
     this.keepDraft();
     if (!this.card || !this.cardReady()) return;
-    live.preview(this.cardEdits());
+    live.show(this.cardEdits());
   },
   cardReport() {
     const steps = this.report?.steps ?? [];
@@ -433,7 +471,7 @@ Alpine.data('part', () => ({
     const last = sheet.pending.at(-1);
     if (sheet.hover && (sheet.hover.at[0] !== last[0] || sheet.hover.at[1] !== last[1])) points.push(sheet.hover.at.map((v) => this.number(v)));
     if (points.length < (this.sheetTool === 'arc' ? 3 : 2)) return;
-    live.preview([{ edit: 'add_curve', step: this.sheetStep, curve: { id: '', kind: this.sheetTool, points } }]);
+    live.show([{ edit: 'add_curve', step: this.sheetStep, curve: { id: '', kind: this.sheetTool, points } }]);
   },
   async endCurve() {
     if (this.ending) return;
@@ -443,7 +481,7 @@ Alpine.data('part', () => ({
     // A second Enter while the first is being saved must not make the curve twice.
     this.ending = true;
     const kept = [points, sheet.pending];
-    live.forget();
+    live.since = live.ticket + 1;
     const done = await this.commit([{ edit: 'add_curve', step: this.sheetStep, curve: { id: '', kind: this.sheetTool, points } }]);
     if (done) { this.setPending([], []); this.typed = ''; this.showOnSheet(); } else this.setPending(...kept);
     this.ending = false;
