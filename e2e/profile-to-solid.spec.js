@@ -207,6 +207,37 @@ test('steps are renamed, shown, skipped and removed, each with a way back', asyn
   await expect(rows.nth(1)).toContainText('Cup');
 });
 
+test('a step is dragged to another place in the order as far as its lineage allows', async ({ page }) => {
+  await makePart(page, 'Order');
+  await openDrawing(page);
+  await drawTyped(page, 'Through', ['5, 0', '20, 30']);
+  await page.getByRole('button', { name: 'Done' }).click();
+  await page.keyboard.press('r');
+  await page.getByRole('dialog', { name: 'Revolve' }).getByRole('button', { name: /Accept/ }).click();
+  await expect(page.locator('.lineage-row')).toHaveCount(2);
+  await page.keyboard.press('d');
+  const rows = page.locator('.lineage-row');
+  await expect(rows).toHaveCount(3);
+  await page.getByRole('button', { name: 'Done' }).click();
+  // The new drawing goes to the top; then the surface is dragged there too, and stays below its profile.
+  const drag = async (from, to) => {
+    const [a, b] = [await rows.nth(from).boundingBox(), await rows.nth(to).boundingBox()];
+    await page.mouse.move(a.x + 150, a.y + 20);
+    await page.mouse.down();
+    await page.mouse.move(b.x + 150, b.y + 14, { steps: 6 });
+    await expect(page.locator('.landing')).toHaveCount(1);
+    await page.mouse.up();
+  };
+  await drag(2, 0);
+  await expect(rows).toContainText(['Profile 2', 'Profile', 'Revolve']);
+  await drag(2, 0);
+  await expect(rows).toContainText(['Profile 2', 'Profile', 'Revolve']);
+  await rows.nth(0).getByRole('button').press('Alt+ArrowDown');
+  await expect(rows).toContainText(['Profile', 'Profile 2', 'Revolve']);
+  await page.keyboard.press('Control+z');
+  await expect(rows).toContainText(['Profile 2', 'Profile', 'Revolve']);
+});
+
 test('two tabs on one part: the other one is brought up to date', async ({ page, context }) => {
   await makePart(page, 'Two tabs');
   const other = await context.newPage();
@@ -258,6 +289,6 @@ test('the solid follows a dragged point on the funnel', async ({ page }) => {
   await page.keyboard.press('Control+z');
   test.info().annotations.push({ type: 'updates per second', description: rate.toFixed(1) });
   console.log(`updates per second while dragging: ${rate.toFixed(1)}`);
-  // 20 a second is the aim with a graphics card; drawn by two processor cores alone the page itself shows fewer.
-  expect(rate).toBeGreaterThan(Number(process.env.DRAG_RATE ?? 2));
+  // 20 a second is the aim. Drawn by two processor cores alone it comes to 18 to 21; a busy machine gets some leave.
+  expect(rate).toBeGreaterThan(Number(process.env.DRAG_RATE ?? 10));
 });

@@ -6,6 +6,7 @@ use std::time::{Duration, Instant};
 
 use axum::extract::ws::{Message, WebSocket};
 use part::{Cancel, Edit, Recipe};
+use schemars::JsonSchema;
 use serde::Deserialize;
 use serde_json::json;
 use tokio::sync::mpsc;
@@ -20,9 +21,9 @@ use crate::view::view;
 const QUICK: Duration = Duration::from_millis(250);
 
 /// What a page says.
-#[derive(Deserialize)]
+#[derive(Deserialize, JsonSchema)]
 #[serde(tag = "do", rename_all = "snake_case", deny_unknown_fields)]
-enum Said {
+pub enum Said {
     /// Show how the part would look.
     Show(Ask),
     /// Stop the rebuild that is under way; what is built so far is shown.
@@ -30,9 +31,9 @@ enum Said {
 }
 
 /// A view that the page asks for.
-#[derive(Deserialize)]
+#[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-struct Ask {
+pub struct Ask {
     /// Comes back with the answer.
     ticket: u64,
     /// The saved version that the page knows.

@@ -5,7 +5,8 @@ use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Response};
 use exchange::ExchangeError;
 use part::RecipeError;
-use serde_json::json;
+use schemars::JsonSchema;
+use serde::Serialize;
 use store::StoreError;
 
 #[derive(Debug, thiserror::Error)]
@@ -22,6 +23,15 @@ pub enum Rejection {
     TooLarge,
     #[error("the work was stopped; try again")]
     Stopped,
+}
+
+/// What a refused request is answered with.
+#[derive(Serialize, JsonSchema)]
+pub struct Refusal {
+    /// What is wrong and what to do.
+    error: String,
+    /// A word that programs can tell refusals apart by.
+    kind: &'static str,
 }
 
 impl Rejection {
@@ -54,7 +64,7 @@ impl Rejection {
 impl IntoResponse for Rejection {
     fn into_response(self) -> Response {
         tracing::info!(error = %self, "refused");
-        (self.status(), Json(json!({"error": self.to_string(), "kind": self.kind()}))).into_response()
+        (self.status(), Json(Refusal { error: self.to_string(), kind: self.kind() })).into_response()
     }
 }
 

@@ -1,4 +1,5 @@
 use geometry::Point2;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::steps::Make;
@@ -6,7 +7,7 @@ use crate::steps::drawing::{Drawing, DrawnCurve};
 use crate::{Amount, Display, LengthUnit, Lineage, Parameter, Recipe, RecipeError, Step};
 
 /// One change of a recipe. Applying it gives a new recipe or says why not; it never leaves half a change.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(tag = "edit", rename_all = "snake_case", deny_unknown_fields)]
 pub enum Edit {
     /// Adds a step at the end; an empty id is filled from the name.
@@ -197,6 +198,9 @@ impl Edit {
             Self::SetSkip { step, skip } => step_mut(recipe, step)?.skip = *skip,
             Self::MoveStep { step, before } => {
                 let from = place(recipe, step)?;
+                if before.as_ref() == Some(step) {
+                    return Ok(());
+                }
                 let moved = recipe.steps.remove(from);
                 let to = match before {
                     Some(before) => place(recipe, before)?,

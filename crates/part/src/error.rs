@@ -1,3 +1,4 @@
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::{Edit, FormulaError};
@@ -83,7 +84,7 @@ pub enum RecipeError {
 }
 
 /// A one-click cure: what the button says and the edits that it makes.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Cure {
     /// What the button says.
     pub label: String,
@@ -92,7 +93,7 @@ pub struct Cure {
 }
 
 /// A warning or an error of one step: what, where, and what would cure it.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Notice {
     /// What is wrong, and in words what would cure it.
     pub message: String,

@@ -1,4 +1,5 @@
 use geometry::Point3;
+use schemars::JsonSchema;
 use serde::Serialize;
 use topology::{Body, closure};
 
@@ -8,7 +9,7 @@ use crate::{Built, Notice, Outcome, Reached, Rebuilt, Recipe};
 const CUBIC_INCH: f64 = 16_387.064;
 
 /// What stands between the part and a solid that can be made.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct Report {
     /// The part's name.
     pub part: String,
@@ -25,7 +26,7 @@ pub struct Report {
 }
 
 /// Figures of one body. Lengths in mm, areas in mm², volumes in mm³.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct BodyReport {
     /// The step that made it.
     pub step: String,
@@ -68,7 +69,7 @@ pub struct BodyReport {
 }
 
 /// A free edge.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct FreeEdgeReport {
     /// Its middle.
     pub at: [f64; 3],
@@ -77,7 +78,7 @@ pub struct FreeEdgeReport {
 }
 
 /// How a step came out.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct StepReport {
     /// Its id.
     pub step: String,
@@ -104,7 +105,7 @@ pub struct StepReport {
 }
 
 /// One item of the closure ledger.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct LedgerItem {
     /// What it is about.
     pub id: &'static str,

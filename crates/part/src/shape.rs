@@ -1,4 +1,5 @@
 use geometry::{Frame, NurbsCurve, Point2, Point3};
+use schemars::JsonSchema;
 use serde::Serialize;
 use surfacing::Revolved;
 use topology::Body;
@@ -60,7 +61,7 @@ impl Shape {
 }
 
 /// A figure that a step reached, shown on its card.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct Reached {
     /// What it is.
     pub label: String,
@@ -69,6 +70,7 @@ pub struct Reached {
     /// What it measures.
     pub quantity: Quantity,
     /// Where in space, if it has a place.
+    #[schemars(with = "Option<[f64; 3]>")]
     pub at: Option<Point3>,
 }
 

@@ -1,3 +1,4 @@
+use schemars::JsonSchema;
 use serde::Serialize;
 use serde_json::Value;
 use sqlx::{FromRow, PgConnection};
@@ -7,7 +8,7 @@ use crate::changes::{CHANNEL, Change};
 use crate::{Store, StoreError};
 
 /// A part in a list.
-#[derive(Debug, Clone, FromRow, Serialize)]
+#[derive(Debug, Clone, FromRow, Serialize, JsonSchema)]
 pub struct PartRow {
     /// Its id.
     pub id: Uuid,
@@ -20,7 +21,7 @@ pub struct PartRow {
 }
 
 /// A part with its recipe.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct Part {
     /// Its id.
     pub id: Uuid,

@@ -11,7 +11,9 @@ const PLANES = { xz: ['X', 'Z'], yz: ['Y', 'Z'], xy: ['X', 'Y'] };
 const descriptions = JSON.parse(document.getElementById('step-descriptions').textContent);
 const describe = (kind) => descriptions.find((d) => d.kind === kind);
 const kindOf = (step) => Object.keys(step.make)[0];
-const figure = (v, digits = 3) => Number(v).toLocaleString('en', { maximumFractionDigits: digits }).replaceAll(',', '\u2009');
+// Made once for each number of digits: making a format costs far more than using it.
+const formats = Array.from({ length: 10 }, (_, digits) => new Intl.NumberFormat('en', { maximumFractionDigits: digits }));
+const figure = (v, digits = 3) => formats[digits].format(v).replaceAll(',', '\u2009');
 
 let viewer, sheet, live; // Kept out of Alpine's reach: its proxies would slow drawing down.
 let sayings = 0;

@@ -130,7 +130,11 @@ export class Sheet {
 
   listen() {
     const svg = this.svg;
-    const local = (event) => { const box = svg.getBoundingClientRect(); return [event.clientX - box.left, event.clientY - box.top]; };
+    // While something is dragged the sheet stays where it is; asking each time would lay the page out again.
+    const local = (event) => {
+      if (!this.box || (!this.drag && !this.pan)) this.box = svg.getBoundingClientRect();
+      return [event.clientX - this.box.left, event.clientY - this.box.top];
+    };
     svg.addEventListener('pointerdown', (event) => {
       svg.focus();
       const screen = local(event);

@@ -128,11 +128,9 @@ export class Viewer {
       // The file is in metres with y up; its numbers are millimetres with z up, which is what we work in.
       const { step, role } = node.userData;
       const faded = backdrop.has(step);
-      for (const [side, colour] of [[THREE.FrontSide, BONE], [THREE.BackSide, SLATE]]) {
-        const mesh = new THREE.Mesh(node.geometry, this.bodyMaterial(side, colour, faded));
-        mesh.userData = { step, role, faded };
-        this.bodies.add(mesh);
-      }
+      const mesh = new THREE.Mesh(node.geometry, this.bodyMaterial(faded));
+      mesh.userData = { step, role, faded };
+      this.bodies.add(mesh);
     });
     this.extras = extras;
     this.showLines();
@@ -152,15 +150,22 @@ export class Viewer {
     return extras;
   }
 
-  bodyMaterial(side, colour, faded) {
-    const key = `${side} ${faded}`;
-    if (!this.bodyMaterials.has(key)) {
-      this.bodyMaterials.set(key, new THREE.MeshLambertMaterial({
-        color: colour, side, transparent: faded, opacity: faded ? 0.28 : 1, depthWrite: !faded,
+  /** One material for both sides; which colour shows is decided where a triangle is drawn. */
+  bodyMaterial(faded) {
+    if (!this.bodyMaterials.has(faded)) {
+      const material = new THREE.MeshLambertMaterial({
+        side: THREE.DoubleSide, transparent: faded, opacity: faded ? 0.28 : 1, depthWrite: !faded,
         polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1,
-      }));
+      });
+      material.onBeforeCompile = (shader) => {
+        shader.uniforms.outside = { value: new THREE.Color(BONE) };
+        shader.uniforms.inside = { value: new THREE.Color(SLATE) };
+        shader.fragmentShader = `uniform vec3 outside;\nuniform vec3 inside;\n${shader.fragmentShader.replace(
+          '#include <color_fragment>', 'diffuseColor.rgb *= gl_FrontFacing ? outside : inside;')}`;
+      };
+      this.bodyMaterials.set(faded, material);
     }
-    return this.bodyMaterials.get(key);
+    return this.bodyMaterials.get(faded);
   }
 
   clear(group) {
@@ -281,9 +286,8 @@ export class Viewer {
     const ray = this.ray(event);
     const handle = ray.intersectObjects(this.handles.children, false)[0];
     if (handle) return { handle: handle.object };
-    // A mesh stands here twice, for either side; the ray meets the side that is seen.
     const hit = ray.intersectObjects(this.bodies.children, false).find((h) => !h.object.userData.faded);
-    return hit ? { body: hit.object.userData, inner: hit.object.material.side === THREE.BackSide } : {};
+    return hit ? { body: hit.object.userData, inner: hit.face.normal.dot(ray.ray.direction) > 0 } : {};
   }
 
   listen() {

@@ -10,6 +10,7 @@ use axum::routing::{get, post};
 use axum::{Json, Router};
 use part::steps::{Make, StepDescription};
 use part::{Edit, Recipe, RecipeError, Report};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use store::{Part, PartRow};
@@ -89,20 +90,22 @@ async fn restore(State(state): State<AppState>, Path(id): Path<Uuid>) -> Result<
     Ok(StatusCode::NO_CONTENT)
 }
 
-#[derive(Deserialize)]
-struct Edits {
+#[derive(Deserialize, JsonSchema)]
+pub(super) struct Edits {
     /// The version that the edits were made on.
     version: i64,
+    /// In order; they stand or fall together.
     edits: Vec<Edit>,
 }
 
-#[derive(Deserialize)]
-struct OnVersion {
+#[derive(Deserialize, JsonSchema)]
+pub(super) struct OnVersion {
+    /// The version that this is based on.
     version: i64,
 }
 
-#[derive(Serialize)]
-struct Edited {
+#[derive(Serialize, JsonSchema)]
+pub(super) struct Edited {
     #[serde(flatten)]
     part: Part,
     /// The id of the step that was added last, if any was.

@@ -1,9 +1,10 @@
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::Quantity;
 
 /// A kind of step, as the interface shows it.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct StepDescription {
     /// Name in the recipe.
     pub kind: &'static str,
@@ -24,7 +25,7 @@ pub struct StepDescription {
 }
 
 /// One input of a step.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct SlotDescription {
     /// Field in the recipe.
     pub name: &'static str,
@@ -43,7 +44,7 @@ pub struct SlotDescription {
 }
 
 /// How a value is given.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 #[serde(rename_all = "snake_case", tag = "widget")]
 pub enum Widget {
     /// A typed number or formula.
@@ -65,7 +66,7 @@ pub enum Widget {
 }
 
 /// One word of a choice.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct Choice {
     /// Value in the recipe.
     pub value: &'static str,
@@ -74,7 +75,7 @@ pub struct Choice {
 }
 
 /// One value of a step.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct ValueDescription {
     /// Field in the recipe.
     pub name: &'static str,
