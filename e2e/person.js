@@ -30,12 +30,18 @@ async function openDrawing(page) {
 /** Where a place of the drawing is on the screen, read off two labelled grid lines as a person would. */
 async function paper(page) {
   const scale = await page.evaluate(() => {
-    const texts = [...document.querySelectorAll('#sheet text')].map((t) => ({ v: Number(t.textContent), x: Number(t.getAttribute('x')), y: Number(t.getAttribute('y')) })).filter((t) => Number.isFinite(t.v));
+    const texts = [...document.querySelectorAll('#sheet text')]
+      .map((t) => ({ v: Number(t.textContent), x: Number(t.getAttribute('x')), y: Number(t.getAttribute('y')) }))
+      .filter((t) => Number.isFinite(t.v));
     const rows = texts.filter((t) => t.x === 4).sort((a, b) => a.v - b.v);
     const columns = texts.filter((t) => t.x !== 4).sort((a, b) => a.v - b.v);
     const perMm = (rows[0].y - rows.at(-1).y) / (rows.at(-1).v - rows[0].v);
     const box = document.getElementById('sheet').getBoundingClientRect();
-    return { perMm, x0: box.left + columns[0].x - 3 - columns[0].v * perMm, y0: box.top + rows[0].y + 3 + rows[0].v * perMm };
+    return {
+      perMm,
+      x0: box.left + columns[0].x - 3 - columns[0].v * perMm,
+      y0: box.top + rows[0].y + 3 + rows[0].v * perMm,
+    };
   });
   return (x, y) => [scale.x0 + x * scale.perMm, scale.y0 - y * scale.perMm];
 }

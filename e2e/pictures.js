@@ -6,8 +6,15 @@ const config = require('./playwright.config');
   const address = process.argv[2];
   const browser = await chromium.launch(config.use.launchOptions);
   const page = await browser.newPage({ viewport: config.use.viewport, baseURL: address });
-  const shot = async (name) => { await page.waitForTimeout(1800); await page.screenshot({ path: `${__dirname}/../docs/screenshots/${name}.png` }); };
-  const open = async (part) => { await page.goto('/'); await page.getByText(part, { exact: true }).click(); await page.locator('.ledger-head.ready').waitFor(); };
+  const shot = async (name) => {
+    await page.waitForTimeout(1800);
+    await page.screenshot({ path: `${__dirname}/../docs/screenshots/${name}.png` });
+  };
+  const open = async (part) => {
+    await page.goto('/');
+    await page.getByText(part, { exact: true }).click();
+    await page.locator('.ledger-head.ready').waitFor();
+  };
   await page.goto('/');
   await shot('rack');
   await open('Rain funnel');

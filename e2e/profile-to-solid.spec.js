@@ -16,7 +16,11 @@ test('draw by clicking, revolve, thicken, drag, undo, reload, send', async ({ pa
   await makePart(page, 'Clicked cup');
   await openDrawing(page);
   let at = await paper(page);
-  const clicks = [[0, 0], [30, 10], [40, 50]];
+  const clicks = [
+    [0, 0],
+    [30, 10],
+    [40, 50],
+  ];
   for (const [x, y] of clicks) {
     await page.mouse.move(...at(x, y));
     await expect(page.locator('#sheet .snap')).toHaveCount(1);
@@ -72,8 +76,15 @@ test('draw by clicking, revolve, thicken, drag, undo, reload, send', async ({ pa
 
   await page.getByRole('button', { name: 'Send', exact: true }).click();
   await page.getByLabel('Chord tolerance of triangles').fill('0.1');
-  for (const [label, begins] of [['STEP', 'ISO-10303-21;'], ['STL', 'Kindred Shell'], ['3MF', 'PK']]) {
-    const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: `Send ${label}` }).click()]);
+  for (const [label, begins] of [
+    ['STEP', 'ISO-10303-21;'],
+    ['STL', 'Kindred Shell'],
+    ['3MF', 'PK'],
+  ]) {
+    const [download] = await Promise.all([
+      page.waitForEvent('download'),
+      page.getByRole('button', { name: `Send ${label}` }).click(),
+    ]);
     expect(download.suggestedFilename()).toBe(`clicked-cup.${label.toLowerCase()}`);
     const bytes = fs.readFileSync(await download.path());
     expect(bytes.toString('latin1', 0, begins.length)).toBe(begins);
@@ -114,7 +125,12 @@ test('a profile with both ends on the axis closes by itself into an exact sphere
 test('flat sides, part turns and facing are set on the card', async ({ page }) => {
   await makePart(page, 'Flat-sided');
   await openDrawing(page);
-  for (const [a, b] of [['0, 0', '10, 0'], ['10, 0', '10, 7'], ['10, 7', '0, 7']]) await drawTyped(page, 'Through', [a, b]);
+  for (const [a, b] of [
+    ['0, 0', '10, 0'],
+    ['10, 0', '10, 7'],
+    ['10, 7', '0, 7'],
+  ])
+    await drawTyped(page, 'Through', [a, b]);
   await page.getByRole('button', { name: 'Done' }).click();
   await page.keyboard.press('r');
   const card = page.getByRole('dialog', { name: 'Revolve' });
@@ -139,7 +155,10 @@ test('a wall that does not fit is refused with the place and what would fit', as
   await drawTyped(page, 'Through', ['5, 0', '5, 20']);
   await page.getByRole('button', { name: 'Done' }).click();
   await page.keyboard.press('r');
-  await page.getByRole('dialog', { name: 'Revolve' }).getByRole('button', { name: /Accept/ }).click();
+  await page
+    .getByRole('dialog', { name: 'Revolve' })
+    .getByRole('button', { name: /Accept/ })
+    .click();
   await expect(ledger(page, 'free_edges')).toHaveText(/2 free edges/);
   await page.keyboard.press('t');
   const card = page.getByRole('dialog', { name: 'Thicken' });
@@ -213,7 +232,10 @@ test('a step is dragged to another place in the order as far as its lineage allo
   await drawTyped(page, 'Through', ['5, 0', '20, 30']);
   await page.getByRole('button', { name: 'Done' }).click();
   await page.keyboard.press('r');
-  await page.getByRole('dialog', { name: 'Revolve' }).getByRole('button', { name: /Accept/ }).click();
+  await page
+    .getByRole('dialog', { name: 'Revolve' })
+    .getByRole('button', { name: /Accept/ })
+    .click();
   await expect(page.locator('.lineage-row')).toHaveCount(2);
   await page.keyboard.press('d');
   const rows = page.locator('.lineage-row');
@@ -281,7 +303,15 @@ test('the solid follows a dragged point on the funnel', async ({ page }) => {
   // Moves come as a hand makes them, without waiting for the page; at most 180 in three seconds.
   const hand = await page.context().newCDPSession(page);
   for (let i = 0; i < 180 && Date.now() - started < 3000; i++) {
-    hand.send('Input.dispatchMouseEvent', { type: 'mouseMoved', x: x + 12 * Math.sin(i / 6), y: y + 8 * Math.cos(i / 6), button: 'left', buttons: 1 }).catch(() => {});
+    hand
+      .send('Input.dispatchMouseEvent', {
+        type: 'mouseMoved',
+        x: x + 12 * Math.sin(i / 6),
+        y: y + 8 * Math.cos(i / 6),
+        button: 'left',
+        buttons: 1,
+      })
+      .catch(() => {});
     await new Promise((done) => setTimeout(done, 16));
   }
   const rate = ((await shown()) - begin) / ((Date.now() - started) / 1000);

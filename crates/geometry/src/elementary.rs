@@ -50,8 +50,7 @@ impl Elementary {
     pub fn of(surface: &NurbsSurface, tolerance: f64) -> Option<(Self, bool)> {
         let (us, vs) = (samples(&surface.knots_u().breaks()), samples(&surface.knots_v().breaks()));
         let grid = surface.grid(&us, &vs);
-        let candidates =
-            [plane(surface), turned(|s, t| at(surface, s, t)), turned(|s, t| at(surface, t, s))];
+        let candidates = [plane(surface), turned(|s, t| at(surface, s, t)), turned(|s, t| at(surface, t, s))];
         let found = candidates
             .into_iter()
             .flatten()

@@ -14,11 +14,17 @@ export function lineageRows(recipe, report) {
     const shown = { backdrop: 'backdrop', hide: 'hidden' };
     const warned = r?.warnings?.length ? '◆' : '';
     return {
-      id: step.id, name: step.name, kind, state,
+      id: step.id,
+      name: step.name,
+      kind,
+      state,
       lane: r?.lane ?? usualLane[kind] ?? 2,
       parents: r?.parents ?? [],
       note: notes[state] ?? shown[step.display] ?? warned,
-      title: r?.error?.message ?? r?.warnings?.[0]?.message ?? `${step.name}: ${kind}. Click to open, double click to rename.`,
+      title:
+        r?.error?.message ??
+        r?.warnings?.[0]?.message ??
+        `${step.name}: ${kind}. Click to open, double click to rename.`,
     };
   });
 }
@@ -46,8 +52,20 @@ export function kinOf(rows, id) {
   const kin = new Set();
   if (!id) return kin;
   const byId = new Map(rows.map((r) => [r.id, r]));
-  const up = (of) => (byId.get(of)?.parents ?? []).forEach((p) => { kin.add(p); up(p); });
-  const down = (of) => rows.filter((r) => r.parents.includes(of)).forEach((r) => { if (!kin.has(r.id)) { kin.add(r.id); down(r.id); } });
+  const up = (of) =>
+    (byId.get(of)?.parents ?? []).forEach((p) => {
+      kin.add(p);
+      up(p);
+    });
+  const down = (of) =>
+    rows
+      .filter((r) => r.parents.includes(of))
+      .forEach((r) => {
+        if (!kin.has(r.id)) {
+          kin.add(r.id);
+          down(r.id);
+        }
+      });
   up(id);
   down(id);
   return kin;
@@ -63,7 +81,9 @@ export function lineageSvg(rows, picked, kin) {
       const from = place.get(parent);
       if (!from) continue;
       const lit = (kin.has(row.id) || picked === row.id) && (kin.has(parent) || picked === parent);
-      parts.push(`<path class="link${lit ? ' kin' : ''}" d="M${from[0]} ${from[1]}C${from[0]} ${y - 14} ${x} ${from[1] + 14} ${x} ${y}"/>`);
+      parts.push(
+        `<path class="link${lit ? ' kin' : ''}" d="M${from[0]} ${from[1]}C${from[0]} ${y - 14} ${x} ${from[1] + 14} ${x} ${y}"/>`,
+      );
     }
   }
   for (const row of rows) {
@@ -73,8 +93,8 @@ export function lineageSvg(rows, picked, kin) {
     const shapes = [
       `<circle class="${cls}" cx="${x}" cy="${y}" r="6"/>`,
       `<rect class="${cls}" x="${x - 6}" y="${y - 6}" width="12" height="12" rx="2"/>`,
-      `<path class="${cls}" d="M${x} ${y - 7.500}l7.500 7.500-7.500 7.500-7.500-7.500z"/>`,
-      `<path class="${cls}" d="M${x - 6} ${y - 3.500}l6-3.500 6 3.500v7l-6 3.500-6-3.500z"/>`,
+      `<path class="${cls}" d="M${x} ${y - 7.5}l7.500 7.500-7.500 7.500-7.500-7.500z"/>`,
+      `<path class="${cls}" d="M${x - 6} ${y - 3.5}l6-3.500 6 3.500v7l-6 3.500-6-3.500z"/>`,
     ];
     parts.push(shapes[row.lane]);
   }

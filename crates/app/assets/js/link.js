@@ -1,13 +1,20 @@
 // Talking to the server: saved changes by request, previews and news by WebSocket.
 
 export class Refused extends Error {
-  constructor(message, kind) { super(message); this.kind = kind; }
+  constructor(message, kind) {
+    super(message);
+    this.kind = kind;
+  }
 }
 
 export async function ask(path, body, method = body ? 'POST' : 'GET') {
   let answer;
   try {
-    answer = await fetch(path, { method, headers: body ? { 'Content-Type': 'application/json' } : {}, body: body ? JSON.stringify(body) : undefined });
+    answer = await fetch(path, {
+      method,
+      headers: body ? { 'Content-Type': 'application/json' } : {},
+      body: body ? JSON.stringify(body) : undefined,
+    });
   } catch {
     throw new Refused('The server does not answer. Nothing is lost: try again when it is back.', 'offline');
   }

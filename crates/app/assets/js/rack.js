@@ -20,7 +20,11 @@ document.getElementById('bring-in').addEventListener('change', async (event) => 
     return;
   }
   try {
-    const answer = await fetch('/api/parts', { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: await file.text() });
+    const answer = await fetch('/api/parts', {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/json' },
+      body: await file.text(),
+    });
     const body = await answer.json();
     if (answer.ok) location.href = `/parts/${body.id}`;
     else say(`${file.name}: ${body.error}`);

@@ -19,8 +19,18 @@ export class Sheet {
     this.listen();
   }
 
-  toScreen([x, y]) { return [this.width / 2 + (x - this.view.x) * this.view.scale, this.height / 2 - (y - this.view.y) * this.view.scale]; }
-  toSheet([x, y]) { return [this.view.x + (x - this.width / 2) / this.view.scale, this.view.y - (y - this.height / 2) / this.view.scale]; }
+  toScreen([x, y]) {
+    return [
+      this.width / 2 + (x - this.view.x) * this.view.scale,
+      this.height / 2 - (y - this.view.y) * this.view.scale,
+    ];
+  }
+  toSheet([x, y]) {
+    return [
+      this.view.x + (x - this.width / 2) / this.view.scale,
+      this.view.y - (y - this.height / 2) / this.view.scale,
+    ];
+  }
 
   /** Grid spacing in mm so that lines are comfortably apart on the screen. */
   gridStep() {
@@ -34,10 +44,18 @@ export class Sheet {
     // Before the sheet has its size there is nothing to fit into.
     this.fitSoon = this.width < 2;
     const points = (this.drawing?.curves ?? []).flatMap((c) => [...c.points, ...c.control]);
-    const xs = [0, ...points.map((p) => p[0])], ys = [0, ...points.map((p) => p[1])];
-    if (!points.length) { xs.push(60, -12); ys.push(70, -10); }
+    const xs = [0, ...points.map((p) => p[0])],
+      ys = [0, ...points.map((p) => p[1])];
+    if (!points.length) {
+      xs.push(60, -12);
+      ys.push(70, -10);
+    }
     const [x0, x1, y0, y1] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)];
-    this.view = { x: (x0 + x1) / 2, y: (y0 + y1) / 2, scale: 0.8 * Math.min(this.width / Math.max(x1 - x0, 1), this.height / Math.max(y1 - y0, 1)) };
+    this.view = {
+      x: (x0 + x1) / 2,
+      y: (y0 + y1) / 2,
+      scale: 0.8 * Math.min(this.width / Math.max(x1 - x0, 1), this.height / Math.max(y1 - y0, 1)),
+    };
     this.draw();
   }
 
@@ -49,7 +67,10 @@ export class Sheet {
     for (const curve of this.drawing?.curves ?? []) {
       for (const [i, p] of curve.points.entries()) {
         if ((leaveOut && leaveOut.curve === curve.id && leaveOut.index === i) || !near(p)) continue;
-        return { at: p.map((v) => Number(v.toFixed(9))), word: i === 0 || i === curve.points.length - 1 ? 'end' : 'point' };
+        return {
+          at: p.map((v) => Number(v.toFixed(9))),
+          word: i === 0 || i === curve.points.length - 1 ? 'end' : 'point',
+        };
       }
     }
     const step = this.gridStep();
@@ -57,38 +78,62 @@ export class Sheet {
     const at = free.map(tidy);
     const onAxis = Math.abs(free[0] * this.view.scale) <= SNAP_PIXELS;
     if (onAxis) return { at: [0, at[1]], word: 'axis' };
-    return near(at) || step * this.view.scale < 2.5 * SNAP_PIXELS ? { at, word: 'grid' } : { at: free.map((v) => Number(v.toFixed(3))), word: null };
+    return near(at) || step * this.view.scale < 2.5 * SNAP_PIXELS
+      ? { at, word: 'grid' }
+      : { at: free.map((v) => Number(v.toFixed(3))), word: null };
   }
 
-  path(points) { return points.map((p, i) => (i ? 'L' : 'M') + this.toScreen(p).map((v) => v.toFixed(2)).join(' ')).join(''); }
+  path(points) {
+    return points
+      .map(
+        (p, i) =>
+          (i ? 'L' : 'M') +
+          this.toScreen(p)
+            .map((v) => v.toFixed(2))
+            .join(' '),
+      )
+      .join('');
+  }
 
   draw() {
     const parts = [];
     const step = this.gridStep();
-    const [left, top] = this.toSheet([0, 0]), [right, bottom] = this.toSheet([this.width, this.height]);
+    const [left, top] = this.toSheet([0, 0]),
+      [right, bottom] = this.toSheet([this.width, this.height]);
     const unit = this.hooks.unit();
     for (const axis of [0, 1]) {
       const [from, to] = axis ? [bottom, top] : [left, right];
       for (let k = Math.ceil(from / step); k * step <= to; k++) {
         const strong = k % 5 === 0;
         const s = this.toScreen(axis ? [0, k * step] : [k * step, 0])[axis];
-        parts.push(axis ? `<path class="grid${strong ? ' strong' : ''}" d="M0 ${s}H${this.width}"/>` : `<path class="grid${strong ? ' strong' : ''}" d="M${s} 0V${this.height}"/>`);
+        parts.push(
+          axis
+            ? `<path class="grid${strong ? ' strong' : ''}" d="M0 ${s}H${this.width}"/>`
+            : `<path class="grid${strong ? ' strong' : ''}" d="M${s} 0V${this.height}"/>`,
+        );
         if (strong && k) {
           const label = Number(((k * step) / unit.mm).toFixed(4));
-          parts.push(axis ? `<text x="4" y="${s - 3}">${label}</text>` : `<text x="${s + 3}" y="${this.height - 5}">${label}</text>`);
+          parts.push(
+            axis
+              ? `<text x="4" y="${s - 3}">${label}</text>`
+              : `<text x="${s + 3}" y="${this.height - 5}">${label}</text>`,
+          );
         }
       }
     }
     const [ox, oy] = this.toScreen([0, 0]);
     const [xName, yName] = this.hooks.axisNames();
     parts.push(`<path class="axis" d="M0 ${oy}H${this.width}"/><path class="axis turn" d="M${ox} 0V${this.height}"/>`);
-    parts.push(`<text x="${this.width - 40}" y="${oy - 6}">${xName} ${unit.name}</text><text x="${ox + 6}" y="14">${yName} · axis</text>`);
+    parts.push(
+      `<text x="${this.width - 40}" y="${oy - 6}">${xName} ${unit.name}</text><text x="${ox + 6}" y="14">${yName} · axis</text>`,
+    );
     for (const curve of this.drawing?.curves ?? []) parts.push(this.drawCurve(curve));
     if (this.pending.length) {
       const all = this.hover ? [...this.pending, this.hover.at] : this.pending;
       parts.push(`<path class="rubber" d="${this.path(all)}"/>`);
       if (this.preview) parts.push(`<path class="curve" d="${this.path(this.preview)}"/>`);
-      for (const p of this.pending) parts.push(`<circle class="pending" cx="${this.toScreen(p)[0]}" cy="${this.toScreen(p)[1]}" r="4"/>`);
+      for (const p of this.pending)
+        parts.push(`<circle class="pending" cx="${this.toScreen(p)[0]}" cy="${this.toScreen(p)[1]}" r="4"/>`);
     }
     for (const place of this.places ?? []) {
       const [x, y] = this.toScreen(place);
@@ -96,10 +141,17 @@ export class Sheet {
     }
     if (this.hover) {
       const [x, y] = this.toScreen(this.hover.at);
-      const marks = { grid: `M${x - 5} ${y}h10M${x} ${y - 5}v10`, axis: `M${x} ${y - 9}v18M${x - 5} ${y}h10`, end: `M${x - 6} ${y - 6}h12v12h-12z`, point: `M${x} ${y - 8}l8 8-8 8-8-8z` };
+      const marks = {
+        grid: `M${x - 5} ${y}h10M${x} ${y - 5}v10`,
+        axis: `M${x} ${y - 9}v18M${x - 5} ${y}h10`,
+        end: `M${x - 6} ${y - 6}h12v12h-12z`,
+        point: `M${x} ${y - 8}l8 8-8 8-8-8z`,
+      };
       if (this.hover.word) parts.push(`<path class="snap" d="${marks[this.hover.word]}"/>`);
       const label = this.hover.at.map((v) => Number((v / unit.mm).toFixed(3))).join(', ');
-      parts.push(`<text class="snap-word" x="${x + 12}" y="${y - 9}">${label}${this.hover.word ? ` · ${this.hover.word}` : ''}</text>`);
+      parts.push(
+        `<text class="snap-word" x="${x + 12}" y="${y - 9}">${label}${this.hover.word ? ` · ${this.hover.word}` : ''}</text>`,
+      );
     }
     this.svg.innerHTML = parts.join('');
   }
@@ -113,17 +165,24 @@ export class Sheet {
       const k = Math.max(1, Math.floor(line.length / 2));
       const [a, b] = [this.toScreen(line[k - 1]), this.toScreen(line[k])];
       const angle = (Math.atan2(b[1] - a[1], b[0] - a[0]) * 180) / Math.PI;
-      parts.push(`<path class="ends" transform="translate(${(a[0] + b[0]) / 2} ${(a[1] + b[1]) / 2}) rotate(${angle})" d="M6 0l-9-5v10z"/>`);
+      parts.push(
+        `<path class="ends" transform="translate(${(a[0] + b[0]) / 2} ${(a[1] + b[1]) / 2}) rotate(${angle})" d="M6 0l-9-5v10z"/>`,
+      );
     }
     parts.push(`<path class="hit" data-curve="${curve.id}" d="${this.path(line)}"/>`);
     if (this.polygon) {
       parts.push(`<path class="polygon" d="${this.path(curve.control)}"/>`);
-      for (const p of curve.control) { const [x, y] = this.toScreen(p); parts.push(`<rect class="control" x="${x - 2.500}" y="${y - 2.500}" width="5" height="5"/>`); }
+      for (const p of curve.control) {
+        const [x, y] = this.toScreen(p);
+        parts.push(`<rect class="control" x="${x - 2.5}" y="${y - 2.5}" width="5" height="5"/>`);
+      }
     }
     curve.points.forEach((p, i) => {
       const [x, y] = this.toScreen(p);
       const now = picked && this.picked.index === i;
-      parts.push(`<circle class="point${now ? ' picked' : ''}" data-curve="${curve.id}" data-index="${i}" cx="${x}" cy="${y}" r="5.500"><title>${curve.id}, point ${i + 1}</title></circle>`);
+      parts.push(
+        `<circle class="point${now ? ' picked' : ''}" data-curve="${curve.id}" data-index="${i}" cx="${x}" cy="${y}" r="5.500"><title>${curve.id}, point ${i + 1}</title></circle>`,
+      );
     });
     return parts.join('');
   }
@@ -156,7 +215,11 @@ export class Sheet {
       const screen = local(event);
       if (this.pan) {
         const [dx, dy] = [screen[0] - this.pan.screen[0], screen[1] - this.pan.screen[1]];
-        this.view = { ...this.view, x: this.pan.view.x - dx / this.view.scale, y: this.pan.view.y + dy / this.view.scale };
+        this.view = {
+          ...this.view,
+          x: this.pan.view.x - dx / this.view.scale,
+          y: this.pan.view.y + dy / this.view.scale,
+        };
         this.draw();
       } else if (this.drag) {
         this.hover = this.snap(screen, event, this.drag);
@@ -174,23 +237,35 @@ export class Sheet {
       const wasPan = this.pan;
       this.pan = this.drag = null;
       if (drag?.to) this.hooks.dragged(drag);
-      else if (wasPan && wasPan.view.x === this.view.x && wasPan.view.y === this.view.y && this.tool === 'edit') this.hooks.picked(null);
+      else if (wasPan && wasPan.view.x === this.view.x && wasPan.view.y === this.view.y && this.tool === 'edit')
+        this.hooks.picked(null);
       this.draw();
     };
     svg.addEventListener('pointerup', end);
-    svg.addEventListener('pointerleave', () => { if (!this.drag && !this.pan) { this.hover = null; this.draw(); } });
+    svg.addEventListener('pointerleave', () => {
+      if (!this.drag && !this.pan) {
+        this.hover = null;
+        this.draw();
+      }
+    });
     svg.addEventListener('dblclick', (event) => {
       const { curve, index } = event.target.dataset ?? {};
-      if (this.tool === 'edit' && curve !== undefined && index === undefined) this.hooks.addPoint(curve, this.toSheet(local(event)));
+      if (this.tool === 'edit' && curve !== undefined && index === undefined)
+        this.hooks.addPoint(curve, this.toSheet(local(event)));
     });
-    svg.addEventListener('wheel', (event) => {
-      event.preventDefault();
-      const screen = local(event), before = this.toSheet(screen);
-      this.view.scale = Math.min(5000, Math.max(0.005, this.view.scale * Math.exp(-event.deltaY * 0.0012)));
-      const after = this.toSheet(screen);
-      this.view.x += before[0] - after[0];
-      this.view.y += before[1] - after[1];
-      this.draw();
-    }, { passive: false });
+    svg.addEventListener(
+      'wheel',
+      (event) => {
+        event.preventDefault();
+        const screen = local(event),
+          before = this.toSheet(screen);
+        this.view.scale = Math.min(5000, Math.max(0.005, this.view.scale * Math.exp(-event.deltaY * 0.0012)));
+        const after = this.toSheet(screen);
+        this.view.x += before[0] - after[0];
+        this.view.y += before[1] - after[1];
+        this.draw();
+      },
+      { passive: false },
+    );
   }
 }

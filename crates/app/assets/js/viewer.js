@@ -6,7 +6,8 @@ import { LineSegments2 } from '/assets/vendor/three/lines/LineSegments2.js';
 import { LineSegmentsGeometry } from '/assets/vendor/three/lines/LineSegmentsGeometry.js';
 import { LineMaterial } from '/assets/vendor/three/lines/LineMaterial.js';
 
-const BONE = 0xd8cdb9, SLATE = 0x5b6b7c;
+const BONE = 0xd8cdb9,
+  SLATE = 0x5b6b7c;
 const HANDLE_PIXELS = 7;
 const CLICK_PIXELS = 4;
 
@@ -16,7 +17,9 @@ export class Viewer {
     this.hooks = hooks;
     // Drawn by the processor alone, smoothing would cost more than the picture; then fewer pixels are drawn in motion.
     const probe = document.createElement('canvas').getContext('webgl2');
-    const name = probe?.getExtension('WEBGL_debug_renderer_info') ? probe.getParameter(probe.getExtension('WEBGL_debug_renderer_info').UNMASKED_RENDERER_WEBGL) : '';
+    const name = probe?.getExtension('WEBGL_debug_renderer_info')
+      ? probe.getParameter(probe.getExtension('WEBGL_debug_renderer_info').UNMASKED_RENDERER_WEBGL)
+      : '';
     probe?.getExtension('WEBGL_lose_context')?.loseContext();
     this.software = /swiftshader|llvmpipe|software/i.test(name);
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: !this.software, alpha: true });
@@ -27,7 +30,10 @@ export class Viewer {
     this.camera.up.set(0, 0, 1);
     this.camera.position.set(220, -320, 210);
     this.controls = new OrbitControls(this.camera, canvas);
-    this.controls.addEventListener('change', () => { this.moving(); this.draw(); });
+    this.controls.addEventListener('change', () => {
+      this.moving();
+      this.draw();
+    });
     // Shades are kept apart from the light so that inner and outer side differ in greyscale too.
     this.scene.add(new THREE.HemisphereLight(0xffffff, 0xb9b2a6, 2.7));
     const key = new THREE.DirectionalLight(0xffffff, 2.0);
@@ -63,7 +69,12 @@ export class Viewer {
     this.gridStep = step;
     this.gridSpan = span;
     if (this.grid) this.scene.remove(this.grid);
-    this.grid = new THREE.GridHelper(span * 2, Math.min(200, (span * 2) / step), this.style('--grid-strong'), this.style('--grid'));
+    this.grid = new THREE.GridHelper(
+      span * 2,
+      Math.min(200, (span * 2) / step),
+      this.style('--grid-strong'),
+      this.style('--grid'),
+    );
     this.grid.rotation.x = Math.PI / 2;
     this.scene.add(this.grid);
   }
@@ -135,7 +146,8 @@ export class Viewer {
     this.extras = extras;
     this.showLines();
     const box = new THREE.Box3().setFromObject(this.bodies);
-    for (const d of extras.drawings) for (const c of d.curves) for (const p of c.line) box.expandByPoint(new THREE.Vector3(...p));
+    for (const d of extras.drawings)
+      for (const c of d.curves) for (const p of c.line) box.expandByPoint(new THREE.Vector3(...p));
     if (!box.isEmpty()) {
       const sphere = box.getBoundingSphere(new THREE.Sphere());
       this.size = Math.max(sphere.radius * 2, 1);
@@ -154,14 +166,21 @@ export class Viewer {
   bodyMaterial(faded) {
     if (!this.bodyMaterials.has(faded)) {
       const material = new THREE.MeshLambertMaterial({
-        side: THREE.DoubleSide, transparent: faded, opacity: faded ? 0.28 : 1, depthWrite: !faded,
-        polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1,
+        side: THREE.DoubleSide,
+        transparent: faded,
+        opacity: faded ? 0.28 : 1,
+        depthWrite: !faded,
+        polygonOffset: true,
+        polygonOffsetFactor: 1,
+        polygonOffsetUnits: 1,
       });
       material.onBeforeCompile = (shader) => {
         shader.uniforms.outside = { value: new THREE.Color(BONE) };
         shader.uniforms.inside = { value: new THREE.Color(SLATE) };
         shader.fragmentShader = `uniform vec3 outside;\nuniform vec3 inside;\n${shader.fragmentShader.replace(
-          '#include <color_fragment>', 'diffuseColor.rgb *= gl_FrontFacing ? outside : inside;')}`;
+          '#include <color_fragment>',
+          'diffuseColor.rgb *= gl_FrontFacing ? outside : inside;',
+        )}`;
       };
       this.bodyMaterials.set(faded, material);
     }
@@ -194,13 +213,25 @@ export class Viewer {
     const free = this.material('free', { color: 0xd9482b, linewidth: 5, dashed: true });
     free.dashSize = dash;
     free.gapSize = dash * 0.45;
-    this.addLines(edges.filter((e) => e.free).map((e) => e.line), free);
-    this.addLines(edges.filter((e) => !e.free).map((e) => e.line), this.material('joined', { color: 0x3c474c, linewidth: 1.1 }));
+    this.addLines(
+      edges.filter((e) => e.free).map((e) => e.line),
+      free,
+    );
+    this.addLines(
+      edges.filter((e) => !e.free).map((e) => e.line),
+      this.material('joined', { color: 0x3c474c, linewidth: 1.1 }),
+    );
     for (const d of drawings) {
       if (d.hidden) continue;
       const picked = d.step === this.picked;
-      const material = picked ? this.material('curve picked', { color: 0xa97a22, linewidth: 4.5 }) : this.material('curve', { color: 0xa97a22, linewidth: 2.6 });
-      this.addLines(d.curves.map((c) => c.line), material, { step: d.step });
+      const material = picked
+        ? this.material('curve picked', { color: 0xa97a22, linewidth: 4.5 })
+        : this.material('curve', { color: 0xa97a22, linewidth: 2.6 });
+      this.addLines(
+        d.curves.map((c) => c.line),
+        material,
+        { step: d.step },
+      );
     }
     this.showHandles();
   }
@@ -222,7 +253,10 @@ export class Viewer {
     for (const curve of drawing.curves) {
       curve.points.forEach((p, index) => {
         const at = this.toSpace(drawing.frame, p);
-        for (const [material, pixels, order] of [[rim, HANDLE_PIXELS, 10], [fill, HANDLE_PIXELS - 2.2, 11]]) {
+        for (const [material, pixels, order] of [
+          [rim, HANDLE_PIXELS, 10],
+          [fill, HANDLE_PIXELS - 2.2, 11],
+        ]) {
           const handle = new THREE.Mesh(geometry, material);
           handle.position.copy(at);
           handle.renderOrder = order;
@@ -242,7 +276,10 @@ export class Viewer {
   mark(places) {
     this.clear(this.marks);
     for (const place of places) {
-      const mark = new THREE.Mesh(new THREE.OctahedronGeometry(1), new THREE.MeshBasicMaterial({ color: 0xd9482b, depthTest: false }));
+      const mark = new THREE.Mesh(
+        new THREE.OctahedronGeometry(1),
+        new THREE.MeshBasicMaterial({ color: 0xd9482b, depthTest: false }),
+      );
       mark.position.set(...place);
       mark.renderOrder = 20;
       mark.userData = { pixels: 9 };
@@ -252,7 +289,13 @@ export class Viewer {
   }
 
   look(name) {
-    const ways = { whole: [0.55, -0.8, 0.52], front: [0, -1, 0], side: [1, 0, 0], above: [0, -0.001, 1], below: [0, -0.001, -1] };
+    const ways = {
+      whole: [0.55, -0.8, 0.52],
+      front: [0, -1, 0],
+      side: [1, 0, 0],
+      above: [0, -0.001, 1],
+      below: [0, -0.001, -1],
+    };
     const way = new THREE.Vector3(...ways[name]).normalize();
     const narrow = Math.min(1, this.camera.aspect);
     const distance = (this.size * 0.54) / Math.tan((this.camera.fov * Math.PI) / 360) / narrow;
@@ -277,7 +320,10 @@ export class Viewer {
 
   ray(event) {
     const box = this.canvas.getBoundingClientRect();
-    const at = new THREE.Vector2(((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2);
+    const at = new THREE.Vector2(
+      ((event.clientX - box.left) / box.width) * 2 - 1,
+      1 - ((event.clientY - box.top) / box.height) * 2,
+    );
     this.raycaster.setFromCamera(at, this.camera);
     return this.raycaster;
   }
@@ -292,17 +338,26 @@ export class Viewer {
 
   listen() {
     let down = null;
-    this.canvas.addEventListener('pointerdown', (event) => {
-      down = [event.clientX, event.clientY];
-      const { handle } = event.button === 0 ? this.under(event) : {};
-      if (!handle) return;
-      const { drawing, curve, index } = handle.userData;
-      const f = drawing.frame;
-      const normal = new THREE.Vector3(...f.x).cross(new THREE.Vector3(...f.y));
-      this.drag = { drawing, curve, index, plane: new THREE.Plane().setFromNormalAndCoplanarPoint(normal, new THREE.Vector3(...f.origin)) };
-      this.controls.enabled = false;
-      this.canvas.setPointerCapture(event.pointerId);
-    }, true);
+    this.canvas.addEventListener(
+      'pointerdown',
+      (event) => {
+        down = [event.clientX, event.clientY];
+        const { handle } = event.button === 0 ? this.under(event) : {};
+        if (!handle) return;
+        const { drawing, curve, index } = handle.userData;
+        const f = drawing.frame;
+        const normal = new THREE.Vector3(...f.x).cross(new THREE.Vector3(...f.y));
+        this.drag = {
+          drawing,
+          curve,
+          index,
+          plane: new THREE.Plane().setFromNormalAndCoplanarPoint(normal, new THREE.Vector3(...f.origin)),
+        };
+        this.controls.enabled = false;
+        this.canvas.setPointerCapture(event.pointerId);
+      },
+      true,
+    );
     this.canvas.addEventListener('pointermove', (event) => {
       if (!this.drag) {
         if (!event.buttons) this.hooks.hover(this.under(event));

@@ -66,7 +66,8 @@ impl Document {
 fn document() -> Value {
     let settings = SchemaSettings::draft2020_12().with(|s| s.definitions_path = "/components/schemas".into());
     let mut d = Document { schemas: settings.into_generator() };
-    let id = json!({"name": "id", "in": "path", "required": true, "schema": {"type": "string", "format": "uuid"}});
+    let id =
+        json!({"name": "id", "in": "path", "required": true, "schema": {"type": "string", "format": "uuid"}});
     let format = json!({"name": "format", "in": "path", "required": true, "schema": {"enum": ["step", "stl", "3mf", "glb"]}});
     let chord = json!({"name": "chord", "in": "query", "description": "Chord tolerance in mm", "schema": {"type": "number"}});
     let mut create = d.takes::<Recipe, Value>("Bring in a recipe as a new part; gives its id");
