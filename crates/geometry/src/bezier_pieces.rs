@@ -82,25 +82,14 @@ fn add(sum: &mut Coefficient, value: &Coefficient, factor: f64) {
 
 /// Bézier points of one span from the control points that act on it: its blossom at the span's two ends, taken as
 /// often as the degree.
-///
-/// # References
-/// Ramshaw, Blossoms are polar forms, CAGD 6, 1989; the triangle is de Boor's.
 fn bezier_points(knots: &KnotVector, span: usize, window: &[Homogeneous; ORDER]) -> [Homogeneous; ORDER] {
     let p = knots.degree();
     let u = knots.knots();
-    let (start, end) = (u[span], u[span + 1]);
     let mut out = [Homogeneous::zeros(); ORDER];
     for (at_end, result) in out.iter_mut().enumerate().take(p + 1) {
-        let mut d = *window;
-        for r in 1..=p {
-            let t = if r <= at_end { end } else { start };
-            for j in (r..=p).rev() {
-                let low = u[j + span - p];
-                let alpha = (t - low) / (u[j + 1 + span - r] - low);
-                d[j] = d[j - 1] * (1.0 - alpha) + d[j] * alpha;
-            }
-        }
-        *result = d[p];
+        let mut arguments = [u[span]; ORDER];
+        arguments[..at_end].fill(u[span + 1]);
+        *result = knots.blossom(span, &window[..=p], &arguments[..p]);
     }
     out
 }

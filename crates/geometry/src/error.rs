@@ -56,4 +56,22 @@ pub enum GeometryError {
         /// Where.
         at: [f64; 3],
     },
+    /// Two curves do not make a corner.
+    #[error(
+        "there is no corner here: the curves do not meet, or run into each other smoothly; bring their ends together first"
+    )]
+    NoCorner {
+        /// Where it was looked for.
+        at: [f64; 3],
+    },
+    /// A corner leaves no room for what was asked.
+    #[error("{asked:.3} mm does not fit in this corner; at most {down:.3} mm fits", down = (fits * 1e3).floor() / 1e3)]
+    CornerTooTight {
+        /// Radius or distance asked for, in millimetres.
+        asked: f64,
+        /// The largest that was found to fit.
+        fits: f64,
+        /// The corner.
+        at: [f64; 3],
+    },
 }

@@ -1,5 +1,6 @@
 //! Curves through points (chapter 9).
 
+use crate::banded::Banded;
 use crate::{GeometryError, Homogeneous, KnotVector, NurbsCurve, Point3, Vector3};
 
 /// Parameters in `[0, 1]` in proportion to the chords between the points (equation 9.5).
@@ -112,58 +113,4 @@ pub fn interpolate(
     let solved = system.solve().ok_or(GeometryError::NoDirection { at: points[0].into() })?;
     let homogeneous = solved.into_iter().map(|p| Homogeneous::new(p.x, p.y, p.z, 1.0)).collect();
     NurbsCurve::from_homogeneous(knots, homogeneous)
-}
-
-/// A square system whose rows are zero but near the diagonal, with a vector on the right side of each row.
-struct Banded {
-    reach: usize,
-    rows: Vec<Vec<f64>>,
-    right: Vec<Vector3>,
-}
-
-impl Banded {
-    fn new(size: usize, reach: usize) -> Self {
-        Self { reach, rows: vec![vec![0.0; 2 * reach + 1]; size], right: vec![Vector3::zeros(); size] }
-    }
-
-    fn set(&mut self, row: usize, first_column: usize, values: &[f64], right: Vector3) {
-        for (k, &value) in values.iter().enumerate() {
-            let offset = (first_column + k + self.reach).wrapping_sub(row);
-            if let Some(cell) = self.rows[row].get_mut(offset) {
-                *cell = value;
-            }
-        }
-        self.right[row] = right;
-    }
-
-    fn solve(mut self) -> Option<Vec<Vector3>> {
-        let (n, reach) = (self.rows.len(), self.reach);
-        for i in 0..n {
-            let pivot = self.rows[i][reach];
-            if pivot.abs() < 1e-14 {
-                return None;
-            }
-            for below in i + 1..(i + reach + 1).min(n) {
-                let factor = self.rows[below][reach + i - below] / pivot;
-                if factor == 0.0 {
-                    continue;
-                }
-                for column in i..(i + reach + 1).min(n) {
-                    let value = self.rows[i][column + reach - i];
-                    self.rows[below][column + reach - below] -= factor * value;
-                }
-                let right = self.right[i];
-                self.right[below] -= right * factor;
-            }
-        }
-        let mut out = self.right;
-        for i in (0..n).rev() {
-            for column in i + 1..(i + reach + 1).min(n) {
-                let known = out[column];
-                out[i] -= known * self.rows[i][column + reach - i];
-            }
-            out[i] /= self.rows[i][reach];
-        }
-        Some(out)
-    }
 }

@@ -1,6 +1,6 @@
 use serde::{Deserialize, Serialize};
 
-use crate::{Domain, GeometryError};
+use crate::{Domain, GeometryError, Homogeneous};
 
 /// Highest degree that evaluation supports; its work arrays live on the stack.
 pub const MAX_DEGREE: usize = 15;
@@ -119,6 +119,25 @@ impl KnotVector {
     #[must_use]
     pub fn breaks(&self) -> Vec<f64> {
         self.distinct().into_iter().map(|(k, _)| k).collect()
+    }
+
+    /// The blossom of the polynomial on one span, from the control points that act on it: de Boor's triangle with an
+    /// argument of its own in each of its steps, as many as the degree.
+    ///
+    /// # References
+    /// Ramshaw, Blossoms are polar forms, CAGD 6, 1989.
+    pub(crate) fn blossom(&self, span: usize, window: &[Homogeneous], arguments: &[f64]) -> Homogeneous {
+        let p = self.degree;
+        let mut d = [Homogeneous::zeros(); ORDER];
+        d[..=p].copy_from_slice(window);
+        for (r, &t) in (1..=p).zip(arguments) {
+            for j in (r..=p).rev() {
+                let low = self.knots[j + span - p];
+                let alpha = (t - low) / (self.knots[j + 1 + span - r] - low);
+                d[j] = d[j - 1] * (1.0 - alpha) + d[j] * alpha;
+            }
+        }
+        d[p]
     }
 
     /// Index of the knot at the start of each span that has a length.

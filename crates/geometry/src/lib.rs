@@ -6,16 +6,23 @@
 //! Methods follow Piegl & Tiller, *The NURBS Book*, 2nd edition, unless a module names another source.
 
 mod arc;
+mod banded;
 mod bezier_pieces;
 mod closest;
+mod closest_on_surface;
+mod corner;
 mod crossing;
 mod curve_edit;
 mod domain;
 mod elementary;
 mod error;
+mod extend;
+mod fit;
 mod frame;
 mod interpolate;
+mod isoparametric;
 mod knot_vector;
+mod length;
 mod nurbs_curve;
 mod nurbs_surface;
 mod offset;
@@ -25,16 +32,20 @@ mod tolerance;
 
 pub use arc::{arc_segments, circle_arc};
 pub use closest::{ClosestOnCurve, closest_on_curve};
+pub use closest_on_surface::{OnSurface, along_direction, closest_on_surface};
+pub use corner::{Corner, chamfer, fillet};
 pub use crossing::{Crossing, crossings, flatten, self_crossing};
 pub use domain::Domain;
 pub use elementary::Elementary;
 pub use error::GeometryError;
+pub use extend::{extended, extended_to};
+pub use fit::{Fitted, fit_function, fit_points, recast};
 pub use frame::{Axis, Frame};
 pub use interpolate::{centripetal_parameters, chord_parameters, interpolate, through_points};
 pub use knot_vector::{KnotVector, MAX_DEGREE};
 pub use nurbs_curve::NurbsCurve;
 pub use nurbs_surface::{NurbsSurface, SurfaceDerivatives};
-pub use offset::{Fitted, offset_in_plane, tightest_bend};
+pub use offset::{offset_in_plane, tightest_bend};
 pub use quadrature::gauss_legendre;
 pub use recognise::{as_line, as_plane_arc, circle_through};
 pub use tolerance::Tolerance;

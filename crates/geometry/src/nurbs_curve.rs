@@ -1,7 +1,6 @@
 use nalgebra::Matrix4;
 use serde::{Deserialize, Serialize};
 
-use crate::quadrature::gauss_legendre;
 use crate::{Domain, GeometryError, Homogeneous, KnotVector, Point3, Vector3};
 
 /// A rational B-spline curve in space; also used, with z = 0, for curves in a parameter or drawing plane.
@@ -183,24 +182,6 @@ impl NurbsCurve {
         let (_, [d1, d2, _]) = self.derivatives(parameter);
         let speed = d1.norm();
         if speed < 1e-12 { 0.0 } else { d1.cross(&d2).norm() / speed.powi(3) }
-    }
-
-    /// Length in millimetres, by Gauss quadrature on each knot span split in four.
-    #[must_use]
-    pub fn length(&self) -> f64 {
-        let rule = gauss_legendre(16);
-        let breaks = self.knots.breaks();
-        let mut sum = 0.0;
-        for pair in breaks.windows(2) {
-            let quarter = (pair[1] - pair[0]) / 4.0;
-            for k in 0..4 {
-                let start = pair[0] + quarter * k as f64;
-                for &(x, w) in rule {
-                    sum += w * quarter * self.derivatives(start + x * quarter).1[0].norm();
-                }
-            }
-        }
-        sum
     }
 
     /// The same curve run the other way over the same domain.

@@ -4,25 +4,14 @@
 //! tangents, and refined where it misses (section 9.2.2 for the interpolation; Farouki & Neff, Analytic properties
 //! of plane offset curves, CAGD 7, 1990, for the derivative `C' (1 - kappa d)`).
 
-use crate::{GeometryError, NurbsCurve, Point3, Vector3, as_line, as_plane_arc, circle_arc, interpolate};
+use crate::{
+    Fitted, GeometryError, NurbsCurve, Point3, Vector3, as_line, as_plane_arc, circle_arc, fit_function,
+};
 
-const FIRST_SAMPLES_PER_SPAN: usize = 4;
-const MAX_ROUNDS: usize = 12;
 const BEND_SAMPLES_PER_SPAN: usize = 24;
 
-/// A fitted curve with what the fit reached.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Fitted {
-    /// The curve; it keeps the parameters of its source.
-    pub curve: NurbsCurve,
-    /// Largest distance from the true curve that was measured, in millimetres.
-    pub max_deviation: f64,
-    /// Whether that is within the tolerance asked for.
-    pub converged: bool,
-}
-
 /// Signed curvature about `normal`, positive where the curve turns left.
-fn signed_curvature(curve: &NurbsCurve, normal: &Vector3, t: f64) -> f64 {
+pub(crate) fn signed_curvature(curve: &NurbsCurve, normal: &Vector3, t: f64) -> f64 {
     let (_, [d1, d2, _]) = curve.derivatives(t);
     let speed = d1.norm();
     if speed < 1e-12 { 0.0 } else { d1.cross(&d2).dot(normal) / speed.powi(3) }
@@ -106,41 +95,5 @@ pub fn offset_in_plane(
         let kappa = signed_curvature(curve, normal, t);
         Ok((p + normal.cross(&tangent) * distance, d1 * (1.0 - kappa * distance)))
     };
-    let breaks = curve.knots().breaks();
-    let mut parameters = vec![breaks[0]];
-    for pair in breaks.windows(2) {
-        let step = (pair[1] - pair[0]) / FIRST_SAMPLES_PER_SPAN as f64;
-        parameters.extend((1..FIRST_SAMPLES_PER_SPAN).map(|k| pair[0] + step * k as f64));
-        parameters.push(pair[1]);
-    }
-    let mut best: Option<Fitted> = None;
-    for _ in 0..MAX_ROUNDS {
-        let points =
-            parameters.iter().map(|&t| Ok(offset(t)?.0)).collect::<Result<Vec<_>, GeometryError>>()?;
-        let ends = [offset(parameters[0])?.1, offset(parameters[parameters.len() - 1])?.1];
-        let fit = interpolate(&points, &parameters, 3, Some(ends))?;
-        let mut worst: f64 = 0.0;
-        let mut refined = vec![parameters[0]];
-        for pair in parameters.windows(2) {
-            let mut miss: f64 = 0.0;
-            for f in [0.25, 0.5, 0.75] {
-                let t = pair[0] + (pair[1] - pair[0]) * f;
-                miss = miss.max((fit.point(t) - offset(t)?.0).norm());
-            }
-            worst = worst.max(miss);
-            if miss > tolerance {
-                refined.push(0.5 * (pair[0] + pair[1]));
-            }
-            refined.push(pair[1]);
-        }
-        let converged = worst <= tolerance;
-        if best.as_ref().is_none_or(|b| worst < b.max_deviation) {
-            best = Some(Fitted { curve: fit, max_deviation: worst, converged });
-        }
-        if converged {
-            break;
-        }
-        parameters = refined;
-    }
-    best.ok_or(GeometryError::NoDirection { at: curve.start().into() })
+    fit_function(offset, &curve.knots().breaks(), tolerance)
 }

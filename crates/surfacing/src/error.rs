@@ -105,6 +105,47 @@ pub enum SurfacingError {
         /// Where.
         at: [f64; 3],
     },
+    /// A helix's values make no curve.
+    #[error("this helix cannot be made: {why}; change its radii, height or turns")]
+    Winding {
+        /// What is wrong.
+        why: &'static str,
+        /// Where it would begin.
+        at: [f64; 3],
+    },
+    /// Two views look the same way.
+    #[error(
+        "the two views lie in parallel planes, so that nothing crosses; pick drawings on two different planes"
+    )]
+    ParallelViews,
+    /// Two views share no height.
+    #[error("the {} view has no part at the heights of the other one; move them to the same range", ["first", "second"][*view])]
+    NoPartner {
+        /// 0 for the first view, 1 for the second.
+        view: usize,
+        /// Where it begins.
+        at: [f64; 3],
+    },
+    /// Neither view rises or falls all the way.
+    #[error(
+        "both views turn back, so that a place of one has several partners in the other; split one of them here"
+    )]
+    BothTurn {
+        /// Where the second view turns.
+        at: [f64; 3],
+    },
+    /// A plane and a surface do not meet.
+    #[error("the plane does not meet the surface; move one of them")]
+    NoMeeting {
+        /// Where the plane stands.
+        at: [f64; 3],
+    },
+    /// A curve's image on a surface is missing somewhere.
+    #[error("a part of the curve misses the surface; shorten the curve or choose another direction")]
+    Misses {
+        /// The place of the curve.
+        at: [f64; 3],
+    },
 }
 
 impl SurfacingError {
@@ -121,10 +162,17 @@ impl SurfacingError {
             | Self::CrossesItself { at }
             | Self::RingPartWay { at }
             | Self::TooThick { at, .. }
+            | Self::Winding { at, .. }
+            | Self::NoPartner { at, .. }
+            | Self::BothTurn { at }
+            | Self::NoMeeting { at }
+            | Self::Misses { at }
             | Self::Geometry(
                 GeometryError::RepeatedPoint { at, .. }
                 | GeometryError::OffsetFolds { at, .. }
-                | GeometryError::NoDirection { at },
+                | GeometryError::NoDirection { at }
+                | GeometryError::NoCorner { at }
+                | GeometryError::CornerTooTight { at, .. },
             )
             | Self::Topology(TopologyError::EdgeOffVertex { at, .. }) => Some(*at),
             _ => None,
