@@ -40,6 +40,9 @@ pub struct Ask {
     version: i64,
     /// Edits on top of the saved recipe.
     edits: Vec<Edit>,
+    /// The drawing whose sheet is open.
+    #[serde(default)]
+    sheet: Option<String>,
 }
 
 struct Running {
@@ -184,7 +187,9 @@ fn start(state: &AppState, id: Uuid, recipe: &Recipe, ask: Ask) -> Result<Runnin
             // Nobody listens any more when the page is gone.
             let _ = tell.send(step.to_string());
         };
-        state.workshop.run_until(id, edited, stop, tell, view).await
+        let show =
+            move |recipe: &Recipe, rebuilt: &part::Rebuilt| view(recipe, rebuilt, ask.sheet.as_deref());
+        state.workshop.run_until(id, edited, stop, tell, show).await
     });
     Ok(Running { ticket: ask.ticket, started: Instant::now(), cancel, steps, done: 0, progress, work })
 }

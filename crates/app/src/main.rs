@@ -9,6 +9,7 @@ mod picture;
 mod rejection;
 mod routes;
 mod serve;
+mod sheet;
 mod state;
 mod view;
 mod workshop;

@@ -1,7 +1,7 @@
 //! Pictures of parts for the rack: a small z-buffer renderer, so that no browser is needed to make one.
 
 use geometry::{Point3, Vector3};
-use part::{Rebuilt, Shape};
+use part::Rebuilt;
 use topology::{Mesh, MeshTolerance, mesh};
 
 const WIDTH: usize = 440;
@@ -158,12 +158,11 @@ pub fn picture(rebuilt: &Rebuilt) -> Result<Vec<u8>, png::EncodingError> {
     let meshes: Vec<Mesh> = bodies.iter().filter_map(|s| mesh(s, tolerance).ok()).collect();
     let curves: Vec<Vec<Point3>> = results
         .iter()
-        .filter_map(|&i| match &rebuilt.built(i)?.shape {
-            Shape::Drawing(d) => Some(&d.curves),
-            _ => None,
-        })
+        .filter_map(|&i| rebuilt.built(i)?.shape.curves())
         .flatten()
-        .map(|c| geometry::flatten(&c.curve, 0.1).into_iter().map(|(_, p)| p).collect())
+        .filter(|c| !c.guide)
+        .flat_map(|c| &c.pieces)
+        .map(|c| geometry::flatten(c, 0.1).into_iter().map(|(_, p)| p).collect())
         .collect();
     let mut points: Vec<Point3> = meshes.iter().flat_map(|m| m.positions.iter().copied()).collect();
     points.extend(curves.iter().flatten());

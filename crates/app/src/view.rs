@@ -3,45 +3,50 @@
 use std::collections::HashSet;
 
 use exchange::glb::{self, SceneBody};
-use geometry::{NurbsCurve, Point3, flatten};
-use part::{Display, Rebuilt, Recipe, Shape, report};
+use geometry::{Frame, Point3, flatten};
+use part::{Built, CurveShape, Display, DrawingShape, Rebuilt, Recipe, Shape, report};
 use serde_json::{Value, json};
 use topology::{Body, Mesh, MeshTolerance, Shell, free_edges};
+
+use crate::sheet::sheet;
 
 /// Chord tolerance of what is shown, as a share of the part's size; about a pixel on most screens; shading uses exact normals.
 const CHORD_SHARE: f64 = 1.0 / 700.0;
 const CHORD_LIMITS: [f64; 2] = [0.002, 5.0];
 
-pub fn view(recipe: &Recipe, rebuilt: &Rebuilt) -> Vec<u8> {
+/// The part as it is shown, and for the drawing whose sheet is open what its sheet shows besides.
+pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, open_sheet: Option<&str>) -> Vec<u8> {
     let chord = chord(rebuilt);
     let tolerance = MeshTolerance::chord(chord);
-    let (mut scene, mut edges, mut drawings, mut backdrop) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
+    let (mut scene, mut edges, mut backdrop) = (Vec::new(), Vec::new(), Vec::new());
+    let (mut drawings, mut helpers) = (Vec::new(), Vec::new());
     for (i, step) in recipe.steps.iter().enumerate() {
         let Some(built) = rebuilt.built(i) else { continue };
-        if let Shape::Drawing(drawing) = &built.shape {
-            let curves: Vec<Value> = drawing
-                .curves
-                .iter()
-                .map(|c| {
-                    json!({
-                        "id": c.id,
-                        "points": c.points.iter().map(|p| [p.x, p.y]).collect::<Vec<_>>(),
-                        "control": c.curve.control_points().iter().map(|p| {
-                            let q = drawing.frame.flattened(p);
-                            [q.x, q.y]
-                        }).collect::<Vec<_>>(),
-                        "line": polyline(&c.curve, chord),
-                    })
-                })
-                .collect();
-            let frame = drawing.frame;
-            drawings.push(json!({
-                "step": step.id,
-                "hidden": step.display == Display::Hide,
-                "frame": {"origin": xyz(&frame.origin), "x": frame.x.as_slice(), "y": frame.y.as_slice()},
-                "curves": curves,
-            }));
+        let hidden = step.display == Display::Hide;
+        if let Some(curves) = built.shape.curves() {
+            let frame = if let Shape::Drawing(drawing) = &built.shape {
+                Some(frame_json(&drawing.frame))
+            } else {
+                None
+            };
+            let curves: Vec<Value> = curves.iter().map(|c| curve_json(c, built, chord)).collect();
+            let faded = step.display == Display::Backdrop;
+            drawings.push(
+                json!({"step": step.id, "hidden": hidden, "faded": faded, "frame": frame, "curves": curves}),
+            );
             continue;
+        }
+        match &built.shape {
+            Shape::Planes(planes) if !hidden => {
+                let frames: Vec<Value> = planes.iter().map(frame_json).collect();
+                helpers.push(json!({"step": step.id, "planes": frames}));
+            }
+            Shape::Axis(axis) if !hidden => {
+                helpers
+                    .push(json!({"step": step.id, "axis": [xyz(&axis.origin), axis.direction.as_slice()]}));
+            }
+            Shape::Point(point) if !hidden => helpers.push(json!({"step": step.id, "point": xyz(point)})),
+            _ => {}
         }
         let shown = match step.display {
             Display::Auto => rebuilt.is_result(i),
@@ -65,6 +70,8 @@ pub fn view(recipe: &Recipe, rebuilt: &Rebuilt) -> Vec<u8> {
     let extras = json!({
         "report": report(recipe, rebuilt),
         "drawings": drawings,
+        "helpers": helpers,
+        "sheet": open_sheet.map(|step| sheet(recipe, rebuilt, step, chord)),
         "edges": edges,
         "backdrop": backdrop,
         "chord": chord,
@@ -81,8 +88,34 @@ fn short(p: &Point3) -> [f64; 3] {
     [p.x, p.y, p.z].map(|x| (x * 1e4).round() / 1e4)
 }
 
-fn polyline(curve: &NurbsCurve, chord: f64) -> Vec<[f64; 3]> {
-    flatten(curve, chord * 0.5).iter().map(|(_, p)| short(p)).collect()
+fn frame_json(frame: &Frame) -> Value {
+    json!({"origin": xyz(&frame.origin), "x": frame.x.as_slice(), "y": frame.y.as_slice()})
+}
+
+fn curve_json(curve: &CurveShape, built: &Built, chord: f64) -> Value {
+    let control: Vec<[f64; 2]> = if let Shape::Drawing(drawing) = &built.shape {
+        let points = curve.pieces.iter().filter(|p| p.degree() > 1).flat_map(|p| p.control_points());
+        points.map(|p| drawing.frame.flattened(&p).into()).collect()
+    } else {
+        Vec::new()
+    };
+    json!({
+        "id": curve.id,
+        "guide": curve.guide,
+        "closed": curve.is_closed(1e-2),
+        "points": curve.points.iter().map(|p| [p.x, p.y]).collect::<Vec<_>>(),
+        "control": control,
+        "line": polyline(curve, chord),
+    })
+}
+
+fn polyline(curve: &CurveShape, chord: f64) -> Vec<[f64; 3]> {
+    let mut line: Vec<[f64; 3]> = Vec::new();
+    for piece in &curve.pieces {
+        line.extend(flatten(piece, chord * 0.5).iter().map(|(_, p)| short(p)));
+        line.dedup();
+    }
+    line
 }
 
 fn edge_lines(step: &str, shell: &Shell, mesh: &Mesh) -> Vec<Value> {
@@ -107,9 +140,10 @@ fn chord(rebuilt: &Rebuilt) -> f64 {
     };
     for i in 0..rebuilt.steps.len() {
         match rebuilt.built(i).map(|b| &b.shape) {
-            Some(Shape::Drawing(d)) => {
-                d.curves.iter().flat_map(|c| c.curve.control_points()).for_each(|p| hold(&p));
+            Some(Shape::Drawing(DrawingShape { curves, .. }) | Shape::Curves(curves)) => {
+                curves.iter().flat_map(|c| &c.pieces).flat_map(|p| p.control_points()).for_each(|p| hold(&p));
             }
+            Some(Shape::Point(p)) => hold(p),
             Some(shape) => {
                 let vertices = shape.body().into_iter().flat_map(Body::shells).flat_map(|s| s.vertices());
                 vertices.for_each(|v| hold(&v.point));

@@ -27,7 +27,8 @@ fn bench(c: &mut Criterion) {
     let mut moved = || {
         offset += 1e-4;
         let to = [Amount::Number(38.0 + offset), Amount::Number(50.0)];
-        let edit = Edit::MovePoint { step: "bowl_profile".into(), curve: "curve 1".into(), index: 4, to };
+        let edit =
+            Edit::MovePoint { step: "bowl_profile".into(), curve: "curve 1".into(), index: 4, to: to.into() };
         edit.apply(&recipe).unwrap()
     };
     c.bench_function("funnel: move a point, rebuild", |b| {

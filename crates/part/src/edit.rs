@@ -1,10 +1,12 @@
-use geometry::Point2;
+use std::collections::BTreeMap;
+
+use geometry::{NurbsCurve, Point2, Tolerance, Vector2};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::steps::Make;
-use crate::steps::drawing::{Drawing, DrawnCurve};
-use crate::{Amount, Display, LengthUnit, Lineage, Parameter, Recipe, RecipeError, Step};
+use crate::steps::drawing::{Change, Drawing, DrawnCurve, DrawnPoint};
+use crate::steps::{Context, Make};
+use crate::{Amount, Display, LengthUnit, Lineage, Parameter, PlaneInput, Recipe, RecipeError, Step};
 
 /// One change of a recipe. Applying it gives a new recipe or says why not; it never leaves half a change.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -91,8 +93,8 @@ pub enum Edit {
         curve: String,
         /// The point's place in the list.
         index: usize,
-        /// Its new coordinates.
-        to: [Amount; 2],
+        /// Its new coordinates, or what it is pinned to.
+        to: DrawnPoint,
     },
     /// Adds a point where it fits best along the curve, given in millimetres in the drawing's plane.
     AddPoint {
@@ -111,6 +113,86 @@ pub enum Edit {
         curve: String,
         /// The point's place in the list.
         index: usize,
+    },
+    /// Moves several points of a curve at once: grown or shrunk about a place, then shifted, in millimetres.
+    ScalePoints {
+        /// The drawing's id.
+        step: String,
+        /// The curve's id.
+        curve: String,
+        /// The points' places in the list.
+        points: Vec<usize>,
+        /// How much farther they lie from `about`.
+        factor: f64,
+        /// What they are grown about.
+        about: [f64; 2],
+        /// How far they are shifted.
+        #[serde(default)]
+        by: [f64; 2],
+    },
+    /// Gathers points of a curve.
+    GatherPoints {
+        /// The drawing's id.
+        step: String,
+        /// The curve's id.
+        curve: String,
+        /// The points' places in the list.
+        points: Vec<usize>,
+        /// Where to.
+        to: Gather,
+    },
+    /// Gives a curve of a drawing anew, under its own id: its kind, values, weights and all.
+    SetCurve {
+        /// The drawing's id.
+        step: String,
+        /// The curve.
+        curve: DrawnCurve,
+    },
+    /// Gives a spline another form.
+    ReshapeCurve {
+        /// The drawing's id.
+        step: String,
+        /// The curve's id.
+        curve: String,
+        /// Which form.
+        to: Reshape,
+    },
+    /// Adds a change at the end of a drawing's changes.
+    AddChange {
+        /// The drawing's id.
+        step: String,
+        /// The change.
+        change: Change,
+    },
+    /// Gives a change anew.
+    SetChange {
+        /// The drawing's id.
+        step: String,
+        /// Its place in the list.
+        index: usize,
+        /// The change.
+        change: Change,
+    },
+    /// Removes a change.
+    RemoveChange {
+        /// The drawing's id.
+        step: String,
+        /// Its place in the list.
+        index: usize,
+    },
+    /// Copies a drawing to other planes, as drawings of their own.
+    CopyDrawing {
+        /// The drawing's id.
+        step: String,
+        /// The planes.
+        planes: Vec<PlaneInput>,
+    },
+    /// Gives a parameter another name, wherever it is used.
+    RenameParameter {
+        /// Its name.
+        name: String,
+        /// The new one.
+        to: String,
     },
     /// Adds a parameter or changes the one of that name.
     SetParameter {
@@ -131,6 +213,37 @@ pub enum Edit {
     All {
         /// The edits, in order.
         edits: Vec<Edit>,
+    },
+}
+
+/// Where points are gathered.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Gather {
+    /// At one place, in millimetres.
+    Place([f64; 2]),
+    /// Midway between two other points of the curve.
+    Midway([usize; 2]),
+    /// Onto the straight line through two places, each by the shortest way, in millimetres.
+    Line([[f64; 2]; 2]),
+}
+
+/// Another form of a spline.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Reshape {
+    /// The same shape as a control-point curve.
+    ControlPoints,
+    /// The same shape with this many knots more in each span, evenly.
+    InsertKnots(usize),
+    /// The same shape with its degree raised by one.
+    RaiseDegree,
+    /// Nearly the same shape with other numbers; what it costs is the deviation of [`crate::recast_deviation`].
+    Recast {
+        /// Control points.
+        points: usize,
+        /// Degree.
+        degree: usize,
     },
 }
 
@@ -168,6 +281,16 @@ impl Edit {
             Self::MovePoint { step, .. } => format!("Move a point of {}", name(step)),
             Self::AddPoint { step, .. } => format!("Add a point to {}", name(step)),
             Self::RemovePoint { step, .. } => format!("Remove a point of {}", name(step)),
+            Self::ScalePoints { step, .. } => format!("Scale points of {}", name(step)),
+            Self::GatherPoints { step, .. } => format!("Gather points of {}", name(step)),
+            Self::SetCurve { step, curve } => format!("Set {} of {}", curve.id, name(step)),
+            Self::ReshapeCurve { step, curve, .. } => format!("Reshape {curve} of {}", name(step)),
+            Self::AddChange { step, change } | Self::SetChange { step, change, .. } => {
+                format!("{} in {}", change.label(), name(step))
+            }
+            Self::RemoveChange { step, .. } => format!("Remove a change from {}", name(step)),
+            Self::CopyDrawing { step, .. } => format!("Copy {} to other planes", name(step)),
+            Self::RenameParameter { name, to } => format!("Rename {name} to {to}"),
             Self::SetParameter { parameter } => format!("Set {}", parameter.name),
             Self::RemoveParameter { name } => format!("Remove {name}"),
             Self::SetUnit { unit } => format!("Set the unit to {}", unit.symbol()),
@@ -222,30 +345,80 @@ impl Edit {
                 curve_mut(recipe, step, curve)?;
                 drawing_mut(recipe, step)?.curves.retain(|c| c.id != *curve);
             }
-            Self::ReverseCurve { step, curve } => curve_mut(recipe, step, curve)?.points.reverse(),
+            Self::ReverseCurve { step, curve } => curve_mut(recipe, step, curve)?.reverse(),
             Self::MovePoint { step, curve, index, to } => {
-                let points = &mut curve_mut(recipe, step, curve)?.points;
-                let point =
-                    points.get_mut(*index).ok_or_else(|| no_target("point", &(index + 1).to_string()))?;
-                *point = to.clone();
+                let drawn = curve_mut(recipe, step, curve)?;
+                check_free(drawn, &[*index])?;
+                drawn.points[*index] = to.clone();
             }
             Self::AddPoint { step, curve, at } => {
                 let millimetres = drawn_points(recipe, step, curve)?;
                 let unit = recipe.unit.millimetres();
                 let drawn = curve_mut(recipe, step, curve)?;
                 let place = drawn.place_for(&millimetres, Point2::new(at[0], at[1]));
-                drawn.points.insert(place, at.map(|x| Amount::Number(x / unit)));
+                drawn.points.insert(place, at.map(|x| Amount::Number(x / unit)).into());
+                drawn.points_changed(place, 1);
             }
+            Self::ScalePoints { step, curve, points, factor, about, by } => {
+                let about = Point2::from(*about);
+                let by = Vector2::from(*by);
+                move_points(recipe, step, curve, points, &|_, p| about + (p - about) * *factor + by)?;
+            }
+            Self::GatherPoints { step, curve, points, to } => {
+                let all = drawn_points(recipe, step, curve)?;
+                let point =
+                    |i: usize| all.get(i).copied().ok_or_else(|| no_target("point", &(i + 1).to_string()));
+                match *to {
+                    Gather::Place(at) => move_points(recipe, step, curve, points, &|_, _| Point2::from(at))?,
+                    Gather::Midway([a, b]) => {
+                        let middle = nalgebra::center(&point(a)?, &point(b)?);
+                        move_points(recipe, step, curve, points, &|_, _| middle)?;
+                    }
+                    Gather::Line([a, b]) => {
+                        let (a, b) = (Point2::from(a), Point2::from(b));
+                        let along = (b - a).try_normalize(0.0).ok_or_else(|| RecipeError::Field {
+                            field: "to".into(),
+                            reason: "the line's two places are one; give two that differ".into(),
+                        })?;
+                        move_points(recipe, step, curve, points, &|_, p| a + along * (p - a).dot(&along))?;
+                    }
+                }
+            }
+            Self::SetCurve { step, curve } => *curve_mut(recipe, step, &curve.id)? = curve.clone(),
+            Self::ReshapeCurve { step, curve, to } => {
+                let (spline, _) = reshaped(recipe, step, curve, to)?;
+                let unit = recipe.unit.millimetres();
+                curve_mut(recipe, step, curve)?.become_spline(&spline, unit);
+            }
+            Self::AddChange { step, change } => drawing_mut(recipe, step)?.changes.push(change.clone()),
+            Self::SetChange { step, index, change } => *change_mut(recipe, step, *index)? = change.clone(),
+            Self::RemoveChange { step, index } => {
+                change_mut(recipe, step, *index)?;
+                drawing_mut(recipe, step)?.changes.remove(*index);
+            }
+            Self::CopyDrawing { step, planes } => {
+                let drawing = drawing_mut(recipe, step)?.clone();
+                let name = recipe.step_name(step).to_string();
+                for (k, plane) in planes.iter().enumerate() {
+                    let name = format!("{name} copy {}", k + 1);
+                    let make = Make::Drawing(Drawing { plane: plane.clone(), ..drawing.clone() });
+                    let id = recipe.free_id(&name);
+                    recipe.steps.push(Step { id, name, make, display: Display::default(), skip: false });
+                }
+            }
+            Self::RenameParameter { name, to } => rename_parameter(recipe, name, to)?,
             Self::RemovePoint { step, curve, index } => {
                 let drawn = curve_mut(recipe, step, curve)?;
                 if *index >= drawn.points.len() {
                     return Err(no_target("point", &(index + 1).to_string()));
                 }
+                check_free(drawn, &[*index])?;
                 if drawn.points.len() <= 2 {
                     let reason = "a curve keeps at least two points; remove the curve instead".into();
                     return Err(RecipeError::Field { field: curve.clone(), reason });
                 }
                 drawn.points.remove(*index);
+                drawn.points_changed(*index, -1);
             }
             Self::SetParameter { parameter } => {
                 match recipe.parameters.iter_mut().find(|p| p.name == parameter.name) {
@@ -291,13 +464,141 @@ fn curve_mut<'a>(recipe: &'a mut Recipe, step: &str, id: &str) -> Result<&'a mut
     drawing.curves.iter_mut().find(|c| c.id == id).ok_or_else(|| no_target("curve", id))
 }
 
-/// Points of a drawn curve in millimetres.
+fn change_mut<'a>(recipe: &'a mut Recipe, step: &str, index: usize) -> Result<&'a mut Change, RecipeError> {
+    let changes = &mut drawing_mut(recipe, step)?.changes;
+    changes.get_mut(index).ok_or_else(|| no_target("change", &(index + 1).to_string()))
+}
+
+/// Refuses points that are not there or frozen.
+fn check_free(drawn: &DrawnCurve, points: &[usize]) -> Result<(), RecipeError> {
+    for &i in points {
+        if i >= drawn.points.len() {
+            return Err(no_target("point", &(i + 1).to_string()));
+        }
+        if drawn.frozen.contains(&i) {
+            let reason = format!("point {} is frozen; free it before it is changed", i + 1);
+            return Err(RecipeError::Field { field: drawn.id.clone(), reason });
+        }
+    }
+    Ok(())
+}
+
+/// Points of a drawn curve in millimetres; a pinned one where its pin was set.
 fn drawn_points(recipe: &mut Recipe, step: &str, curve: &str) -> Result<Vec<Point2>, RecipeError> {
     let scope = recipe.scope()?;
     let unit = recipe.unit;
     let value = |a: &Amount| crate::formula::evaluate(a, crate::Quantity::Length, unit, &scope);
     let drawn = curve_mut(recipe, step, curve)?;
-    drawn.points.iter().map(|[x, y]| Ok(Point2::new(value(x)?, value(y)?))).collect()
+    let point = |p: &DrawnPoint| match p {
+        DrawnPoint::At([x, y]) => Ok(Point2::new(value(x)?, value(y)?)),
+        DrawnPoint::Pinned(pin) => Ok(pin.near.map_or(Point2::origin(), Point2::from)),
+    };
+    drawn.points.iter().map(point).collect()
+}
+
+/// Moves points that are neither frozen nor pinned.
+fn move_points(
+    recipe: &mut Recipe,
+    step: &str,
+    curve: &str,
+    points: &[usize],
+    to: &dyn Fn(usize, Point2) -> Point2,
+) -> Result<(), RecipeError> {
+    let all = drawn_points(recipe, step, curve)?;
+    let unit = recipe.unit.millimetres();
+    let drawn = curve_mut(recipe, step, curve)?;
+    check_free(drawn, points)?;
+    for &i in points {
+        let p = to(i, all[i]);
+        if !(p.x.is_finite() && p.y.is_finite()) {
+            let reason = "its points would go to no finite place; check the factor".into();
+            return Err(RecipeError::Field { field: curve.into(), reason });
+        }
+        if matches!(drawn.points[i], DrawnPoint::At(_)) {
+            let tidy = |x: f64| Amount::Number((x / unit * 1e9).round() / 1e9 + 0.0);
+            drawn.points[i] = [tidy(p.x), tidy(p.y)].into();
+        }
+    }
+    Ok(())
+}
+
+/// A drawn spline in another form, with the deviation that it costs in millimetres.
+pub(crate) fn reshaped(
+    recipe: &Recipe,
+    step: &str,
+    curve: &str,
+    to: &Reshape,
+) -> Result<(NurbsCurve, f64), RecipeError> {
+    let refuse = |reason: String| RecipeError::Field { field: curve.into(), reason };
+    let Some(Make::Drawing(drawing)) = recipe.step(step).map(|s| &s.make) else {
+        return Err(no_target("drawing", step));
+    };
+    let scope = recipe.scope()?;
+    let inputs = BTreeMap::new();
+    let context = Context { recipe, scope: &scope, tolerance: Tolerance::default(), inputs: &inputs };
+    let spline = drawing.drawn_piece(&context, curve).map_err(|notice| refuse(notice.message))?;
+    let exact = |curve| Ok((curve, 0.0));
+    match *to {
+        Reshape::ControlPoints => exact(spline),
+        Reshape::InsertKnots(each) => {
+            let breaks = spline.knots().breaks();
+            if each == 0 || breaks.len() * each > 1000 {
+                return Err(refuse("give 1 or more knots for each span, at most 1000 in all".into()));
+            }
+            let inner = breaks
+                .windows(2)
+                .flat_map(|w| (1..=each).map(move |k| w[0] + (w[1] - w[0]) * k as f64 / (each + 1) as f64));
+            exact(inner.fold(spline.clone(), |curve, t| curve.with_knot(t)))
+        }
+        Reshape::RaiseDegree => exact(spline.elevated().map_err(|e| refuse(e.to_string()))?),
+        Reshape::Recast { points, degree } => {
+            if points > 500 {
+                return Err(refuse("recast to at most 500 points".into()));
+            }
+            let fitted = geometry::recast(&spline, degree, points).map_err(|e| refuse(e.to_string()))?;
+            Ok((fitted.curve, fitted.max_deviation))
+        }
+    }
+}
+
+/// What recasting a drawn spline to a number of control points and a degree would cost, in millimetres.
+///
+/// # Errors
+/// No such curve, or numbers that do not fit together.
+pub fn recast_deviation(
+    recipe: &Recipe,
+    step: &str,
+    curve: &str,
+    points: usize,
+    degree: usize,
+) -> Result<f64, RecipeError> {
+    reshaped(recipe, step, curve, &Reshape::Recast { points, degree }).map(|r| r.1)
+}
+
+/// Renames a parameter and every use of it, in formulas of parameters and steps.
+fn rename_parameter(recipe: &mut Recipe, name: &str, to: &str) -> Result<(), RecipeError> {
+    let known = recipe.parameters.iter().any(|p| p.name == name);
+    if !known {
+        return Err(no_target("parameter", name));
+    }
+    if recipe.parameters.iter().any(|p| p.name == to) {
+        return Err(RecipeError::Twice { what: "parameter", name: to.into() });
+    }
+    for p in &mut recipe.parameters {
+        if p.name == name {
+            p.name = to.into();
+        }
+        if let Amount::Formula(text) = &mut p.formula {
+            *text = crate::formula::renamed(text, name, to);
+        }
+    }
+    for step in &mut recipe.steps {
+        step.make = step
+            .make
+            .with_formulas(&|text| crate::formula::renamed(text, name, to))
+            .map_err(|reason| RecipeError::Field { field: step.name.clone(), reason })?;
+    }
+    Ok(())
 }
 
 /// Sets a field by way of the step's JSON form, so that every kind of step takes edits alike.

@@ -131,6 +131,23 @@ pub fn names_in(text: &str) -> Vec<String> {
     names
 }
 
+/// The formula with one name changed wherever it stands as a word of its own.
+pub(crate) fn renamed(text: &str, name: &str, to: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    let mut word = String::new();
+    for c in text.chars() {
+        if c.is_alphanumeric() || c == '_' {
+            word.push(c);
+            continue;
+        }
+        out.push_str(if word == name { to } else { &word });
+        word.clear();
+        out.push(c);
+    }
+    out.push_str(if word == name { to } else { &word });
+    out
+}
+
 pub(crate) const FUNCTIONS: [&str; 7] = ["sin", "cos", "tan", "sqrt", "abs", "min", "max"];
 
 pub(crate) fn unit_value(name: &str) -> Option<Value> {

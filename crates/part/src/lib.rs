@@ -6,6 +6,7 @@
 mod edit;
 mod error;
 mod formula;
+mod inputs;
 mod lineage;
 mod quantity;
 mod rebuild;
@@ -14,9 +15,10 @@ mod report;
 mod shape;
 pub mod steps;
 
-pub use edit::Edit;
+pub use edit::{Edit, Gather, Reshape, recast_deviation};
 pub use error::{Cure, Notice, RecipeError};
 pub use formula::{FormulaError, names_in};
+pub use inputs::{AxisInput, MainAxis, MainPlane, PlaneInput, PointInput};
 pub use lineage::Lineage;
 pub use quantity::{Amount, LengthUnit, Quantity, format_length};
 pub use rebuild::{Cancel, Outcome, Rebuilder, Rebuilt, StepResult};

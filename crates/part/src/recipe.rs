@@ -90,9 +90,9 @@ pub struct Step {
 pub struct Reference {
     /// The id of the step that made it.
     pub step: String,
-    /// The id of one of its curves; without it the whole of what the step made.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub curve: Option<String>,
+    /// One of the things that it made: the id of a curve, the number of a plane. Without it the whole.
+    #[serde(default, alias = "curve", skip_serializing_if = "Option::is_none")]
+    pub item: Option<String>,
 }
 
 pub(crate) fn is_default<T: Default + PartialEq>(value: &T) -> bool {

@@ -1,4 +1,4 @@
-use geometry::{Frame, NurbsCurve, Point2, Point3};
+use geometry::{Axis, Frame, NurbsCurve, Point2, Point3};
 use schemars::JsonSchema;
 use serde::Serialize;
 use surfacing::Revolved;
@@ -6,15 +6,58 @@ use topology::Body;
 
 use crate::{Notice, Quantity};
 
-/// One curve of a drawing, in space.
+/// One curve of a step, in space.
 #[derive(Debug, Clone, PartialEq)]
 pub struct CurveShape {
-    /// Its id in the drawing.
+    /// Its id within the step.
     pub id: String,
-    /// The curve in space.
-    pub curve: NurbsCurve,
-    /// The points that the user gave, in the drawing's plane, in millimetres.
+    /// Its smooth pieces, end to end.
+    pub pieces: Vec<NurbsCurve>,
+    /// The points that the user gave, in the drawing's plane, in millimetres; none for what a change made.
     pub points: Vec<Point2>,
+    /// Whether it only guides and is no part of a profile.
+    pub guide: bool,
+}
+
+impl CurveShape {
+    /// First place.
+    #[must_use]
+    pub fn start(&self) -> Point3 {
+        self.pieces[0].start()
+    }
+
+    /// Last place.
+    #[must_use]
+    pub fn end(&self) -> Point3 {
+        self.pieces[self.pieces.len() - 1].end()
+    }
+
+    /// Whether it ends where it begins, within `tolerance` mm.
+    #[must_use]
+    pub fn is_closed(&self, tolerance: f64) -> bool {
+        (self.start() - self.end()).norm() <= tolerance && self.length() > 2.0 * tolerance
+    }
+
+    /// Length in millimetres.
+    #[must_use]
+    pub fn length(&self) -> f64 {
+        self.pieces.iter().map(NurbsCurve::length).sum()
+    }
+
+    /// The piece and its parameter where the curve has run a share (0 to 1) of its length.
+    #[must_use]
+    pub fn at_share(&self, share: f64) -> (&NurbsCurve, f64) {
+        let mut left = self.length() * share.clamp(0.0, 1.0);
+        let last = self.pieces.len() - 1;
+        for (i, piece) in self.pieces.iter().enumerate() {
+            let length = piece.length();
+            if left <= length || i == last {
+                return (piece, piece.parameter_at_length(left));
+            }
+            left -= length;
+        }
+        (&self.pieces[last], self.pieces[last].domain().end)
+    }
 }
 
 /// The curves of a drawing and the plane that they lie in.
@@ -22,7 +65,7 @@ pub struct CurveShape {
 pub struct DrawingShape {
     /// The plane; its x and y are the drawing's.
     pub frame: Frame,
-    /// The curves.
+    /// The curves, after the drawing's changes.
     pub curves: Vec<CurveShape>,
 }
 
@@ -31,6 +74,14 @@ pub struct DrawingShape {
 pub enum Shape {
     /// Plane curves.
     Drawing(DrawingShape),
+    /// Curves in space.
+    Curves(Vec<CurveShape>),
+    /// One plane, or a series of them.
+    Planes(Vec<Frame>),
+    /// An axis.
+    Axis(Axis),
+    /// A place.
+    Point(Point3),
     /// A turned profile.
     Turned(Box<Revolved>),
     /// A body of which nothing more is known.
@@ -42,9 +93,19 @@ impl Shape {
     #[must_use]
     pub fn body(&self) -> Option<&Body> {
         match self {
-            Self::Drawing(_) => None,
+            Self::Drawing(_) | Self::Curves(_) | Self::Planes(_) | Self::Axis(_) | Self::Point(_) => None,
             Self::Turned(turned) => Some(&turned.body),
             Self::Body(body) => Some(body),
+        }
+    }
+
+    /// Its curves, if it is made of curves.
+    #[must_use]
+    pub fn curves(&self) -> Option<&[CurveShape]> {
+        match self {
+            Self::Drawing(drawing) => Some(&drawing.curves),
+            Self::Curves(curves) => Some(curves),
+            _ => None,
         }
     }
 
@@ -83,4 +144,30 @@ pub struct Built {
     pub reached: Vec<Reached>,
     /// Warnings.
     pub warnings: Vec<Notice>,
+}
+
+impl Built {
+    /// A shape with nothing to say about it.
+    #[must_use]
+    pub fn plain(shape: Shape) -> Self {
+        Self { shape, reached: Vec::new(), warnings: Vec::new() }
+    }
+
+    /// Curves in space with their lengths, and how far each is from what it stands for where it was fitted.
+    #[must_use]
+    pub fn curves(curves: Vec<CurveShape>, deviation: Option<f64>) -> Self {
+        let figure = |label: String, value| Reached { label, value, quantity: Quantity::Length, at: None };
+        let mut reached: Vec<Reached> =
+            curves.iter().map(|c| figure(format!("Length of {}", c.id), c.length())).collect();
+        reached.extend(deviation.map(|d| figure("Deviation reached".into(), d)));
+        Self { shape: Shape::Curves(curves), reached, warnings: Vec::new() }
+    }
+}
+
+impl CurveShape {
+    /// A curve that no drawing holds.
+    #[must_use]
+    pub fn in_space(id: &str, pieces: Vec<NurbsCurve>) -> Self {
+        Self { id: id.into(), pieces, points: Vec::new(), guide: false }
+    }
 }

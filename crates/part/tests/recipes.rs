@@ -24,7 +24,7 @@ fn rebuilt_steps(rebuilt: &Rebuilt) -> Vec<&str> {
 
 fn move_first(x: f64) -> Edit {
     let to = [Amount::Number(x), Amount::Number(0.0)];
-    Edit::MovePoint { step: "bowl_profile".into(), curve: "curve 1".into(), index: 0, to }
+    Edit::MovePoint { step: "bowl_profile".into(), curve: "curve 1".into(), index: 0, to: to.into() }
 }
 
 fn set(step: &str, field: &str, value: Value) -> Edit {
@@ -188,7 +188,7 @@ fn a_point_is_added_where_it_was_pointed_at() {
     let recipe = Edit::AddPoint { step, curve, at: [25.0, 41.0] }.apply(&funnel()).unwrap();
     let Make::Drawing(drawing) = &recipe.steps[0].make else { panic!("the first step is a drawing") };
     assert_eq!(drawing.curves[0].points.len(), 8);
-    assert_eq!(drawing.curves[0].points[4], [Amount::Number(25.0), Amount::Number(41.0)]);
+    assert_eq!(drawing.curves[0].points[4], [Amount::Number(25.0), Amount::Number(41.0)].into());
 }
 
 #[test]
@@ -229,7 +229,7 @@ proptest! {
         for (kind, index, x, y) in edits {
             let (step, curve) = ("bowl_profile".to_string(), "curve 1".to_string());
             let edit = match kind {
-                0 => Edit::MovePoint { step, curve, index, to: [Amount::Number(x), Amount::Number(y)] },
+                0 => Edit::MovePoint { step, curve, index, to: [Amount::Number(x), Amount::Number(y)].into() },
                 1 => Edit::RemovePoint { step, curve, index },
                 2 => Edit::AddPoint { step, curve, at: [x, y] },
                 3 => Edit::ReverseCurve { step, curve },

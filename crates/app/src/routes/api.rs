@@ -168,7 +168,7 @@ async fn report(State(state): State<AppState>, Path(id): Path<Uuid>) -> Result<J
 
 async fn view_glb(State(state): State<AppState>, Path(id): Path<Uuid>) -> Result<Response, Rejection> {
     let (_, recipe) = state.part(id).await?;
-    let bytes = state.workshop.run(id, recipe, view).await?;
+    let bytes = state.workshop.run(id, recipe, |recipe, rebuilt| view(recipe, rebuilt, None)).await?;
     let headers = [(header::CONTENT_TYPE, "model/gltf-binary"), (header::CACHE_CONTROL, "no-store")];
     Ok((headers, bytes).into_response())
 }

@@ -16,8 +16,10 @@ pub struct StepDescription {
     pub purpose: &'static str,
     /// Other words people look for it by.
     pub also: &'static str,
-    /// The key that opens it.
+    /// The key that opens it, if it has one.
     pub key: &'static str,
+    /// Kinds of shape that it can make.
+    pub makes: &'static [&'static str],
     /// Inputs, in order.
     pub slots: Vec<SlotDescription>,
     /// Values, in order.
@@ -31,16 +33,93 @@ pub struct SlotDescription {
     pub name: &'static str,
     /// What it is called.
     pub label: &'static str,
-    /// Kinds of step whose shapes it takes.
+    /// Kinds of shape it takes: `curve`, `plane`, `axis`, `point`, `surface`, `solid`.
     pub takes: &'static [&'static str],
+    /// What it can hold without any step: main planes or axes.
+    pub main: Vec<Choice>,
+    /// Whether coordinates can be typed instead.
+    pub typed: bool,
     /// Fewest shapes it needs.
     pub least: usize,
     /// Most shapes it takes.
     pub most: usize,
     /// Whether the direction of what is picked matters.
     pub directed: bool,
+    /// Shown only while another field has a value.
+    pub only_if: Option<(&'static str, &'static str)>,
     /// A sentence of help.
     pub help: &'static str,
+}
+
+impl SlotDescription {
+    /// A slot for exactly one shape.
+    #[must_use]
+    pub fn one(
+        name: &'static str,
+        label: &'static str,
+        takes: &'static [&'static str],
+        help: &'static str,
+    ) -> Self {
+        let (main, typed) = match takes.first() {
+            Some(&"plane") => (["xz", "yz", "xy"].map(|v| Choice { value: v, label: v }).to_vec(), false),
+            Some(&"axis") => (["x", "y", "z"].map(|v| Choice { value: v, label: v }).to_vec(), false),
+            first => (vec![], first == Some(&"point")),
+        };
+        Self { name, label, takes, main, typed, least: 1, most: 1, directed: false, only_if: None, help }
+    }
+
+    /// The same slot for several shapes, in order.
+    #[must_use]
+    pub fn many(self, least: usize, most: usize) -> Self {
+        Self { least, most, ..self }
+    }
+
+    /// The same slot, shown only while another field has a value.
+    #[must_use]
+    pub fn only_if(self, field: &'static str, value: &'static str) -> Self {
+        Self { only_if: Some((field, value)), ..self }
+    }
+}
+
+impl ValueDescription {
+    /// A typed number or formula.
+    #[must_use]
+    pub fn amount(
+        name: &'static str,
+        label: &'static str,
+        quantity: Quantity,
+        [least, most]: [f64; 2],
+        default: serde_json::Value,
+        help: &'static str,
+    ) -> Self {
+        let widget = Widget::Amount { quantity, least, most };
+        Self { name, label, widget, default, only_if: None, help }
+    }
+
+    /// One of a few words, the first of which is the default.
+    #[must_use]
+    pub fn choice(
+        name: &'static str,
+        label: &'static str,
+        choices: &[(&'static str, &'static str)],
+        help: &'static str,
+    ) -> Self {
+        let choices: Vec<Choice> = choices.iter().map(|&(value, label)| Choice { value, label }).collect();
+        let default = choices.first().map_or("", |c| c.value).into();
+        Self { name, label, widget: Widget::Choice { choices }, default, only_if: None, help }
+    }
+
+    /// Yes or no, at first no.
+    #[must_use]
+    pub fn switch(name: &'static str, label: &'static str, help: &'static str) -> Self {
+        Self { name, label, widget: Widget::Switch, default: false.into(), only_if: None, help }
+    }
+
+    /// The same value, shown only while another field has a value.
+    #[must_use]
+    pub fn only_if(self, field: &'static str, value: &'static str) -> Self {
+        Self { only_if: Some((field, value)), ..self }
+    }
 }
 
 /// How a value is given.

@@ -3,9 +3,19 @@
 //! Adding one is a module here and a line in the registry below; the card, the JSON Schema, the API and the command
 //! line follow from its description.
 
+pub mod axis;
+pub mod crossed_projection;
 mod description;
 pub mod drawing;
+pub mod helix;
+pub mod joined_curve;
+pub mod plane;
+pub mod point;
+pub mod projected_curve;
 pub mod revolve;
+pub mod section_curve;
+pub mod space_curve;
+pub mod surface_curve;
 pub mod thicken;
 
 use std::collections::BTreeMap;
@@ -29,18 +39,18 @@ pub struct Context<'a> {
 }
 
 impl Context<'_> {
-    fn value(&self, amount: &Amount, quantity: Quantity, field: &str) -> Result<f64, Notice> {
+    pub(crate) fn value(&self, amount: &Amount, quantity: Quantity, field: &str) -> Result<f64, Notice> {
         formula::evaluate(amount, quantity, self.recipe.unit, self.scope)
             .map_err(|e| Notice::about(field, e.to_string()))
     }
 
-    fn input(&self, reference: &Reference, slot: &str) -> Result<&Arc<Built>, Notice> {
+    pub(crate) fn input(&self, reference: &Reference, slot: &str) -> Result<&Arc<Built>, Notice> {
         self.inputs
             .get(reference.step.as_str())
             .ok_or_else(|| Notice::about(slot, "this input is not built; mend it first, or pick another"))
     }
 
-    fn unit(&self) -> LengthUnit {
+    pub(crate) fn unit(&self) -> LengthUnit {
         self.recipe.unit
     }
 }
@@ -67,6 +77,36 @@ pub trait Construction {
     /// What is wrong, about which input, where, and what would cure it.
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice>;
 }
+
+impl Make {
+    /// The same step with every text in it, formulas among them, changed.
+    pub(crate) fn with_formulas(&self, change: &dyn Fn(&str) -> String) -> Result<Self, String> {
+        // Ids and words are no formulas, even where they look like one.
+        fn walk(value: &mut serde_json::Value, within: &str, change: &dyn Fn(&str) -> String) {
+            match value {
+                serde_json::Value::String(text) if within == "values" || !WORDS.contains(&within) => {
+                    *text = change(text);
+                }
+                serde_json::Value::Array(items) => items.iter_mut().for_each(|v| walk(v, within, change)),
+                serde_json::Value::Object(fields) => {
+                    for (name, v) in fields.iter_mut() {
+                        walk(v, if within == "values" { within } else { name }, change);
+                    }
+                }
+                _ => {}
+            }
+        }
+        let mut value = serde_json::to_value(self).map_err(|e| e.to_string())?;
+        walk(&mut value, "", change);
+        serde_json::from_value(value).map_err(|e| e.to_string())
+    }
+}
+
+/// Fields that hold ids or words, never formulas.
+const WORDS: [&str; 21] = [
+    "id", "curves", "kind", "after", "step", "item", "change", "curve", "with", "to", "second", "line",
+    "way", "which", "side", "sides", "ends", "measure", "follows", "axis", "plane",
+];
 
 macro_rules! registry {
     ($($(#[$doc:meta])* $name:ident: $module:ident::$type:ident),* $(,)?) => {
@@ -108,6 +148,26 @@ macro_rules! registry {
 registry! {
     /// Plane curves made together on one plane.
     Drawing: drawing::Drawing,
+    /// A curve in space.
+    SpaceCurve: space_curve::SpaceCurve,
+    /// A curve that winds about an axis.
+    Helix: helix::Helix,
+    /// The space curve whose views on two planes are given.
+    CrossedProjection: crossed_projection::CrossedProjection,
+    /// A curve brought onto a surface.
+    ProjectedCurve: projected_curve::ProjectedCurve,
+    /// Where a plane meets a surface.
+    SectionCurve: section_curve::SectionCurve,
+    /// A parameter curve or an edge of a surface.
+    SurfaceCurve: surface_curve::SurfaceCurve,
+    /// Curves joined into one.
+    JoinedCurve: joined_curve::JoinedCurve,
+    /// A plane, or a series of planes.
+    Plane: plane::Plane,
+    /// An axis.
+    Axis: axis::Axis,
+    /// A point.
+    Point: point::Point,
     /// A profile turned about an axis.
     Revolve: revolve::Revolve,
     /// A wall given to a surface.

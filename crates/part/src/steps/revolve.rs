@@ -1,29 +1,17 @@
 //! Revolve: a profile turned about an axis, round or flat-sided.
 
-use geometry::{Axis, NurbsCurve, Point3, Vector3};
+use geometry::{Frame, NurbsCurve, Point3};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use surfacing::{FlatMeasure, SurfacingError, Turn};
 
-use super::{Choice, Construction, Context, SlotDescription, StepDescription, ValueDescription, Widget};
+use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::recipe::is_default;
 use crate::{
-    Amount, Built, Cure, DrawingShape, Edit, Notice, Quantity, Reached, Reference, Shape, format_length,
+    Amount, AxisInput, Built, Cure, CurveShape, Edit, Notice, Quantity, Reached, Reference, Shape,
+    format_length,
 };
-
-/// One of the main axes.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum MainAxis {
-    /// The x axis.
-    X,
-    /// The y axis.
-    Y,
-    /// The z axis, upwards.
-    #[default]
-    Z,
-}
 
 /// Round or with flat sides.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
@@ -66,7 +54,7 @@ pub struct Revolve {
     pub profile: Reference,
     /// What it turns about.
     #[serde(default)]
-    pub axis: MainAxis,
+    pub axis: AxisInput,
     /// Round or flat-sided.
     #[serde(default, skip_serializing_if = "is_default")]
     pub sides: Sides,
@@ -99,65 +87,61 @@ fn is_six(amount: &Amount) -> bool {
     *amount == six()
 }
 
-/// A profile curve with where it came from, so that a cure can change its source.
+/// Where the profile's pieces came from, so that a cure can change their source.
 struct Source<'a> {
-    drawing: &'a DrawingShape,
-    curve_ids: Vec<String>,
+    /// The drawing's plane, if they are drawn.
+    frame: Option<Frame>,
+    /// For each piece the curve that it is of.
+    curves: Vec<&'a CurveShape>,
 }
 
 impl Revolve {
-    fn axis(&self) -> Axis {
-        let direction = match self.axis {
-            MainAxis::X => Vector3::x(),
-            MainAxis::Y => Vector3::y(),
-            MainAxis::Z => Vector3::z(),
-        };
-        Axis { origin: Point3::origin(), direction }
-    }
-
     fn profile<'a>(
         &self,
         context: &'a Context<'_>,
     ) -> Result<(Vec<(NurbsCurve, String)>, Source<'a>), Notice> {
-        let built = context.input(&self.profile, "profile")?;
-        let Shape::Drawing(drawing) = &built.shape else {
-            return Err(Notice::about(
-                "profile",
-                "a profile is made of curves; pick a drawing or one of its curves",
-            ));
-        };
+        let picked = context.curves(&self.profile, "profile")?;
         let name = context.recipe.step_name(&self.profile.step).to_string();
-        let picked: Vec<_> = drawing
-            .curves
-            .iter()
-            .filter(|c| self.profile.curve.as_ref().is_none_or(|id| *id == c.id))
-            .collect();
-        if picked.is_empty() {
-            let message = match &self.profile.curve {
-                Some(id) => format!("curve `{id}` is no longer in {name}; pick another profile"),
-                None => format!("{name} has no curve yet; draw one first"),
-            };
-            return Err(Notice::about("profile", message));
-        }
         let single = picked.len() == 1;
-        let role = |id: &str| if single { name.clone() } else { format!("{name} / {id}") };
-        let curves = picked.iter().map(|c| (c.curve.clone(), role(&c.id))).collect();
-        let curve_ids = picked.iter().map(|c| c.id.clone()).collect();
-        Ok((curves, Source { drawing, curve_ids }))
+        let mut curves = Vec::new();
+        let mut source = Source { frame: None, curves: Vec::new() };
+        if let Shape::Drawing(drawing) = &context.input(&self.profile, "profile")?.shape {
+            source.frame = Some(drawing.frame);
+        }
+        for c in picked {
+            let of = if single { name.clone() } else { format!("{name} / {}", c.id) };
+            for (k, piece) in c.pieces.iter().enumerate() {
+                let role = if c.pieces.len() == 1 { of.clone() } else { format!("{of} {}", k + 1) };
+                curves.push((piece.clone(), role));
+                source.curves.push(c);
+            }
+        }
+        Ok((curves, source))
     }
 
     /// The cure that moves one end of a profile curve straight onto the axis.
-    fn put_on_axis(&self, source: &Source<'_>, (curve, at_end): (usize, bool), at: Point3) -> Option<Cure> {
-        let axis = self.axis();
-        let foot = source.drawing.frame.flattened(&(at - axis.radial(&at)));
-        let id = source.curve_ids.get(curve)?;
-        let shape = source.drawing.curves.iter().find(|c| c.id == *id)?;
-        let tidy = |x: f64| Amount::Number((x * 1e9).round() / 1e9 + 0.0);
+    fn put_on_axis(
+        &self,
+        context: &Context<'_>,
+        source: &Source<'_>,
+        (curve, at_end): (usize, bool),
+        at: Point3,
+    ) -> Option<Cure> {
+        let axis = self.axis.axis(context, "axis").ok()?;
+        let foot = source.frame?.flattened(&(at - axis.radial(&at)));
+        let shape = source.curves.get(curve)?;
+        let index = if at_end { shape.points.len().checked_sub(1)? } else { 0 };
+        // Only an end that is itself a drawn point can be moved.
+        let drawn = source.frame?.flattened(&at);
+        if (shape.points.get(index)? - drawn).norm() > context.tolerance.join {
+            return None;
+        }
+        let tidy = |x: f64| Amount::Number((x / context.unit().millimetres() * 1e9).round() / 1e9 + 0.0);
         let edit = Edit::MovePoint {
             step: self.profile.step.clone(),
-            curve: id.clone(),
-            index: if at_end { shape.points.len() - 1 } else { 0 },
-            to: [tidy(foot.x), tidy(foot.y)],
+            curve: shape.id.clone(),
+            index,
+            to: [tidy(foot.x), tidy(foot.y)].into(),
         };
         Some(Cure { label: "Put it on the axis".into(), edits: vec![edit] })
     }
@@ -169,15 +153,10 @@ impl Revolve {
             SurfacingError::EndBeyondAxis { at, .. } => {
                 let at = Point3::from(*at);
                 let near = |p: Point3| (p - at).norm() <= context.tolerance.join;
-                let ends = source.curve_ids.iter().enumerate().find_map(|(i, id)| {
-                    let c = source.drawing.curves.iter().find(|c| c.id == *id)?;
-                    if near(c.curve.start()) {
-                        Some((i, false))
-                    } else {
-                        near(c.curve.end()).then_some((i, true))
-                    }
+                let ends = source.curves.iter().enumerate().find_map(|(i, c)| {
+                    if near(c.start()) { Some((i, false)) } else { near(c.end()).then_some((i, true)) }
                 });
-                ("profile", ends.and_then(|e| self.put_on_axis(source, e, at)))
+                ("profile", ends.and_then(|e| self.put_on_axis(context, source, e, at)))
             }
             _ => ("profile", None),
         };
@@ -195,7 +174,7 @@ impl Revolve {
 
 impl Construction for Revolve {
     fn describe() -> StepDescription {
-        let choice = |value, label| Choice { value, label };
+        let turn = "How far round; 270 deg leaves a quarter open to look inside.";
         StepDescription {
             kind: "revolve",
             label: "Revolve",
@@ -203,86 +182,70 @@ impl Construction for Revolve {
             purpose: "Turn a profile about an axis, round or with flat sides.",
             also: "turn, spin, lathe, rotate, round, surface of revolution",
             key: "r",
-            slots: vec![SlotDescription {
-                name: "profile",
-                label: "Profile",
-                takes: &["drawing"],
-                least: 1,
-                most: 1,
-                directed: true,
-                help: "A drawing whose curves run end to end, or one of its curves.",
-            }],
+            makes: &["surface", "solid"],
+            slots: vec![
+                SlotDescription {
+                    directed: true,
+                    ..SlotDescription::one(
+                        "profile",
+                        "Profile",
+                        &["curve"],
+                        "Curves that run end to end: a drawing, or one of its curves.",
+                    )
+                },
+                SlotDescription::one("axis", "Axis", &["axis"], "The line that the profile turns about."),
+            ],
             values: vec![
-                ValueDescription {
-                    name: "axis",
-                    label: "Axis",
-                    widget: Widget::Choice {
-                        choices: vec![choice("x", "X"), choice("y", "Y"), choice("z", "Z")],
-                    },
-                    default: json!("z"),
-                    only_if: None,
-                    help: "The line that the profile turns about.",
-                },
-                ValueDescription {
-                    name: "sides",
-                    label: "Kind",
-                    widget: Widget::Choice {
-                        choices: vec![choice("round", "Round"), choice("flat", "Flat-sided")],
-                    },
-                    default: json!("round"),
-                    only_if: None,
-                    help: "Round, or a full turn with flat sides.",
-                },
-                ValueDescription {
-                    name: "turn",
-                    label: "Turn",
-                    widget: Widget::Amount { quantity: Quantity::Angle, least: 0.001, most: 360.0 },
-                    default: json!("360 deg"),
-                    only_if: Some(("sides", "round")),
-                    help: "How far round; 270 deg leaves a quarter open to look inside.",
-                },
-                ValueDescription {
-                    name: "ends",
-                    label: "Ends of a part turn",
-                    widget: Widget::Choice {
-                        choices: vec![choice("closed", "Flat faces"), choice("open", "Open")],
-                    },
-                    default: json!("closed"),
-                    only_if: Some(("sides", "round")),
-                    help: "Flat faces close a part turn where the profile encloses an area.",
-                },
-                ValueDescription {
-                    name: "side_count",
-                    label: "Sides",
-                    widget: Widget::Amount { quantity: Quantity::Count, least: 3.0, most: 360.0 },
-                    default: json!(6),
-                    only_if: Some(("sides", "flat")),
-                    help: "4 gives a square, 6 a hexagon, 8 an octagon.",
-                },
-                ValueDescription {
-                    name: "measure",
-                    label: "Profile reaches to",
-                    widget: Widget::Choice {
-                        choices: vec![choice("flats", "Flats"), choice("corners", "Corners")],
-                    },
-                    default: json!("flats"),
-                    only_if: Some(("sides", "flat")),
-                    help: "Whether the profile stands at the middle of a side or at a corner.",
-                },
-                ValueDescription {
-                    name: "flip_facing",
-                    label: "Flip facing",
-                    widget: Widget::Switch,
-                    default: json!(false),
-                    only_if: None,
-                    help: "Turns the outer side to the other side.",
-                },
+                ValueDescription::choice(
+                    "sides",
+                    "Kind",
+                    &[("round", "Round"), ("flat", "Flat-sided")],
+                    "Round, or a full turn with flat sides.",
+                ),
+                ValueDescription::amount(
+                    "turn",
+                    "Turn",
+                    Quantity::Angle,
+                    [0.001, 360.0],
+                    json!("360 deg"),
+                    turn,
+                )
+                .only_if("sides", "round"),
+                ValueDescription::choice(
+                    "ends",
+                    "Ends of a part turn",
+                    &[("closed", "Flat faces"), ("open", "Open")],
+                    "Flat faces close a part turn where the profile encloses an area.",
+                )
+                .only_if("sides", "round"),
+                ValueDescription::amount(
+                    "side_count",
+                    "Sides",
+                    Quantity::Count,
+                    [3.0, 360.0],
+                    json!(6),
+                    "4 gives a square, 6 a hexagon, 8 an octagon.",
+                )
+                .only_if("sides", "flat"),
+                ValueDescription::choice(
+                    "measure",
+                    "Profile reaches to",
+                    &[("flats", "Flats"), ("corners", "Corners")],
+                    "Whether the profile stands at the middle of a side or at a corner.",
+                )
+                .only_if("sides", "flat"),
+                ValueDescription::switch(
+                    "flip_facing",
+                    "Flip facing",
+                    "Turns the outer side to the other side.",
+                ),
             ],
         }
     }
 
     fn inputs(&self) -> Vec<(&'static str, &Reference)> {
-        vec![("profile", &self.profile)]
+        let axis = self.axis.reference().map(|r| ("axis", r));
+        std::iter::once(("profile", &self.profile)).chain(axis).collect()
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
@@ -297,10 +260,10 @@ impl Construction for Revolve {
                 },
             },
         };
+        let axis = self.axis.axis(context, "axis")?;
         let capped = self.ends == Ends::Closed;
-        let made =
-            surfacing::revolve(&curves, &self.axis(), turn, capped, self.flip_facing, &context.tolerance)
-                .map_err(|e| self.notice(&e, &source, context))?;
+        let made = surfacing::revolve(&curves, &axis, turn, capped, self.flip_facing, &context.tolerance)
+            .map_err(|e| self.notice(&e, &source, context))?;
         let mut warnings = Vec::new();
         for off in &made.meridian.off_axis {
             let message = format!(
@@ -312,7 +275,7 @@ impl Construction for Revolve {
                 message,
                 input: Some("profile".into()),
                 at: Some(off.at.into()),
-                cure: self.put_on_axis(&source, off.curve, off.at),
+                cure: self.put_on_axis(context, &source, off.curve, off.at),
             });
         }
         if self.flip_facing && made.body.is_solid() {

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::json;
 use surfacing::SurfacingError;
 
-use super::{Choice, Construction, Context, SlotDescription, StepDescription, ValueDescription, Widget};
+use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::{Amount, Built, Notice, Quantity, Reached, Reference, Shape};
 
 /// To which side the wall grows.
@@ -36,7 +36,6 @@ pub struct Thicken {
 
 impl Construction for Thicken {
     fn describe() -> StepDescription {
-        let choice = |value, label| Choice { value, label };
         StepDescription {
             kind: "thicken",
             label: "Thicken",
@@ -44,38 +43,28 @@ impl Construction for Thicken {
             purpose: "Give a surface a wall, so that it becomes a solid.",
             also: "wall, shell, thickness, offset, solid",
             key: "t",
-            slots: vec![SlotDescription {
-                name: "surface",
-                label: "Surface",
-                takes: &["revolve"],
-                least: 1,
-                most: 1,
-                directed: false,
-                help: "The surface that gets the wall.",
-            }],
+            makes: &["solid"],
+            slots: vec![SlotDescription::one(
+                "surface",
+                "Surface",
+                &["surface"],
+                "The surface that gets the wall.",
+            )],
             values: vec![
-                ValueDescription {
-                    name: "side",
-                    label: "Side",
-                    widget: Widget::Choice {
-                        choices: vec![
-                            choice("inward", "Inward"),
-                            choice("outward", "Outward"),
-                            choice("both", "Both ways"),
-                        ],
-                    },
-                    default: json!("inward"),
-                    only_if: None,
-                    help: "To which side of the surface the wall grows.",
-                },
-                ValueDescription {
-                    name: "thickness",
-                    label: "Thickness per side",
-                    widget: Widget::Amount { quantity: Quantity::Length, least: 0.001, most: 1000.0 },
-                    default: json!("2 mm"),
-                    only_if: None,
-                    help: "How far the wall reaches from the surface on each side that it grows to.",
-                },
+                ValueDescription::choice(
+                    "side",
+                    "Side",
+                    &[("inward", "Inward"), ("outward", "Outward"), ("both", "Both ways")],
+                    "To which side of the surface the wall grows.",
+                ),
+                ValueDescription::amount(
+                    "thickness",
+                    "Thickness per side",
+                    Quantity::Length,
+                    [0.001, 1000.0],
+                    json!("2 mm"),
+                    "How far the wall reaches from the surface on each side that it grows to.",
+                ),
             ],
         }
     }

@@ -1,0 +1,151 @@
+//! What the drawing sheet shows beside the drawing itself: places to snap to, what else crosses the plane, and combs.
+
+use geometry::{Frame, NurbsCurve, Point3, Tolerance, as_plane_arc, crossings, flatten, plane_crossings};
+use part::{CurveShape, Rebuilt, Recipe, Shape};
+use serde_json::{Value, json};
+use topology::Body;
+
+const COMB_TEETH_PER_SPAN: usize = 12;
+const MOST_TEETH: usize = 400;
+/// With more pieces than this the crossings of every pair are no longer looked for.
+const MOST_PIECES_CROSSED: usize = 60;
+
+/// Extras for the sheet of one drawing; nothing when it is not built.
+pub fn sheet(recipe: &Recipe, rebuilt: &Rebuilt, step: &str, chord: f64) -> Value {
+    let Some(index) = recipe.steps.iter().position(|s| s.id == step) else { return Value::Null };
+    let Some(Shape::Drawing(drawing)) = rebuilt.built(index).map(|b| &b.shape) else { return Value::Null };
+    let sheet = Sheet { frame: &drawing.frame, chord, tolerance: Tolerance::default() };
+    let mut snaps = sheet.own_places(&drawing.curves);
+    let mut sections: Vec<Value> = Vec::new();
+    // What is made from the drawing itself would only hide it.
+    let made_from_it = rebuilt.lineage.descendants(index);
+    for (i, _) in recipe.steps.iter().enumerate() {
+        if i == index || made_from_it.contains(&i) {
+            continue;
+        }
+        let Some(built) = rebuilt.built(i) else { continue };
+        if let Some(curves) = built.shape.curves() {
+            snaps.extend(sheet.guide_places(curves, &recipe.steps[i].id));
+        } else if rebuilt.is_result(i)
+            && let Some(body) = built.shape.body()
+        {
+            sections.extend(sheet.sections(body));
+        }
+    }
+    let combs: Vec<Value> = drawing.curves.iter().map(|c| sheet.comb(c)).collect();
+    json!({"step": step, "snaps": snaps, "sections": sections, "combs": combs})
+}
+
+struct Sheet<'a> {
+    frame: &'a Frame,
+    chord: f64,
+    tolerance: Tolerance,
+}
+
+impl Sheet<'_> {
+    fn flat(&self, p: &Point3) -> [f64; 2] {
+        let q = self.frame.flattened(p);
+        [q.x, q.y]
+    }
+
+    fn place(&self, p: &Point3, word: &str) -> Value {
+        json!({"at": self.flat(p), "word": word})
+    }
+
+    fn flattened(&self, curve: &NurbsCurve) -> NurbsCurve {
+        curve.mapped(|p| {
+            let [x, y] = self.flat(p);
+            Point3::new(x, y, 0.0)
+        })
+    }
+
+    /// Ends, mid-points, centres and crossings of the drawing's own curves.
+    fn own_places(&self, curves: &[CurveShape]) -> Vec<Value> {
+        let mut out = Vec::new();
+        let pieces: Vec<&NurbsCurve> = curves.iter().flat_map(|c| &c.pieces).collect();
+        for piece in &pieces {
+            out.push(self.place(&piece.start(), "end"));
+            out.push(self.place(&piece.end(), "end"));
+            let middle = piece.parameter_at_length(0.5 * piece.length());
+            out.push(self.place(&piece.point(middle), "middle"));
+            let size = piece.start().coords.norm() + 1.0;
+            if let Some((frame, ..)) = as_plane_arc(piece, 1e-9 * size) {
+                out.push(self.place(&frame.origin, "centre"));
+            }
+        }
+        if pieces.len() <= MOST_PIECES_CROSSED {
+            let flat: Vec<NurbsCurve> = pieces.iter().map(|p| self.flattened(p)).collect();
+            for (i, a) in flat.iter().enumerate() {
+                for b in &flat[i + 1..] {
+                    for c in crossings(a, b, self.chord) {
+                        out.push(json!({"at": [c.point.x, c.point.y], "word": "crossing"}));
+                    }
+                }
+            }
+        }
+        out
+    }
+
+    /// Where other curves cross the plane; a point can be pinned there.
+    fn guide_places(&self, curves: &[CurveShape], step: &str) -> Vec<Value> {
+        let mut out = Vec::new();
+        for curve in curves {
+            for piece in &curve.pieces {
+                let heights = piece.control_points();
+                let heights = heights.iter().map(|p| self.frame.coordinates(p).z.abs());
+                // A curve that lies in the plane crosses it nowhere.
+                if heights.fold(0.0, f64::max) <= self.tolerance.join {
+                    continue;
+                }
+                for (_, p) in plane_crossings(piece, self.frame, self.tolerance.resolution) {
+                    out.push(json!({"at": self.flat(&p), "word": "guide", "pin": {"step": step, "item": curve.id}}));
+                }
+            }
+        }
+        out
+    }
+
+    /// Lines in which the faces of a body cross the plane.
+    fn sections(&self, body: &Body) -> Vec<Value> {
+        let faces = body.shells().into_iter().flat_map(|s| s.faces());
+        let found =
+            faces.filter_map(|f| surfacing::section_curve(&f.surface, self.frame, &self.tolerance).ok());
+        found
+            .flatten()
+            .map(|fitted| {
+                let line = flatten(&fitted.curve, self.chord);
+                json!(line.iter().map(|(_, p)| self.flat(p)).collect::<Vec<_>>())
+            })
+            .collect()
+    }
+
+    /// Teeth of the curvature comb, each a foot and a direction times curvature, and the smallest radius.
+    fn comb(&self, curve: &CurveShape) -> Value {
+        let mut teeth = Vec::new();
+        let mut tightest: Option<(f64, Point3)> = None;
+        let spans: usize = curve.pieces.iter().map(|p| p.knots().breaks().len() - 1).sum();
+        let each = (MOST_TEETH / spans.max(1)).clamp(2, COMB_TEETH_PER_SPAN);
+        for piece in &curve.pieces {
+            for w in piece.knots().breaks().windows(2) {
+                for k in 0..=each {
+                    let t = w[0] + (w[1] - w[0]) * k as f64 / each as f64;
+                    let (p, [d1, d2, _]) = piece.derivatives(t);
+                    let speed = d1.norm();
+                    if speed < 1e-12 {
+                        continue;
+                    }
+                    let turn = d1.cross(&d2).dot(&self.frame.z) / speed.powi(3);
+                    let out = self.frame.z.cross(&d1) * (-turn / speed);
+                    let [x, y] = self.flat(&p);
+                    teeth.push([x, y, out.dot(&self.frame.x), out.dot(&self.frame.y)]);
+                    if tightest.as_ref().is_none_or(|b| turn.abs() > b.0) {
+                        tightest = Some((turn.abs(), p));
+                    }
+                }
+            }
+        }
+        let tightest =
+            tightest.filter(|t| t.0 > 1e-9).map(|(k, p)| json!({"radius": 1.0 / k, "at": self.flat(&p)}));
+        json!({"id": curve.id, "teeth": teeth, "tightest": tightest})
+    }
+}

@@ -1,0 +1,118 @@
+//! Joined curve: several curves or edges that run end to end, as one.
+
+use geometry::{NurbsCurve, Point3, fit_points, flatten};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use serde_json::json;
+
+use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
+use crate::recipe::is_default;
+use crate::{Amount, Built, CurveShape, Notice, Quantity, Reached, Reference};
+
+/// Curves joined into one.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct JoinedCurve {
+    /// The curves, in any order.
+    pub curves: Vec<Reference>,
+    /// Whether they become one smooth spline.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub smooth: bool,
+    /// How far a smooth one may leave them.
+    #[serde(default = "tenth")]
+    pub tolerance: Amount,
+}
+
+fn tenth() -> Amount {
+    "0.1 mm".into()
+}
+
+/// One spline within `tolerance` mm of pieces that run end to end.
+pub(crate) fn smoothed(
+    pieces: &[NurbsCurve],
+    tolerance: f64,
+    resolution: f64,
+) -> Result<geometry::Fitted, geometry::GeometryError> {
+    let mut points: Vec<Point3> = vec![pieces[0].start()];
+    for piece in pieces {
+        for w in flatten(piece, tolerance * 0.1).windows(2) {
+            points.extend((1..=4).map(|k| piece.point(w[0].0 + (w[1].0 - w[0].0) * f64::from(k) / 4.0)));
+        }
+    }
+    points.dedup_by(|b, a| (*b - *a).norm() <= resolution);
+    fit_points(&points, 3, tolerance, resolution)
+}
+
+impl Construction for JoinedCurve {
+    fn describe() -> StepDescription {
+        StepDescription {
+            kind: "joined_curve",
+            label: "Join curves",
+            stage: "Draw",
+            purpose: "Make one curve of several that run end to end.",
+            also: "join, chain, merge, smooth, one spline",
+            key: "y",
+            makes: &["curve"],
+            slots: vec![
+                SlotDescription::one(
+                    "curves",
+                    "Curves",
+                    &["curve"],
+                    "Curves that run end to end, in any order.",
+                )
+                .many(1, 100),
+            ],
+            values: vec![
+                ValueDescription::switch(
+                    "smooth",
+                    "One smooth spline",
+                    "Rounds the corners off within the tolerance.",
+                ),
+                ValueDescription::amount(
+                    "tolerance",
+                    "Tolerance",
+                    Quantity::Length,
+                    [1e-5, 100.0],
+                    json!("0.1 mm"),
+                    "How far the smooth spline may leave the curves.",
+                )
+                .only_if("smooth", "true"),
+            ],
+        }
+    }
+
+    fn inputs(&self) -> Vec<(&'static str, &Reference)> {
+        self.curves.iter().map(|r| ("curves", r)).collect()
+    }
+
+    fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
+        let mut pieces: Vec<NurbsCurve> = Vec::new();
+        for reference in &self.curves {
+            pieces.extend(context.curves(reference, "curves")?.iter().flat_map(|c| c.pieces.clone()));
+        }
+        let refuse =
+            |e: surfacing::SurfacingError| Notice { at: e.place(), ..Notice::about("curves", e.to_string()) };
+        let chain = surfacing::chain(&pieces, &context.tolerance).map_err(refuse)?;
+        let run = |&(i, back): &(usize, bool)| if back { pieces[i].reversed() } else { pieces[i].clone() };
+        let mut pieces: Vec<NurbsCurve> = chain.order.iter().map(run).collect();
+        let mut deviation = None;
+        if self.smooth {
+            let tolerance = context.coordinate(&self.tolerance, "tolerance")?;
+            if tolerance <= context.tolerance.resolution {
+                return Err(Notice::about("tolerance", "give a tolerance above zero, such as 0.1 mm"));
+            }
+            let fitted =
+                smoothed(&pieces, tolerance, context.tolerance.resolution).map_err(|e| refuse(e.into()))?;
+            deviation = Some(fitted.max_deviation);
+            pieces = vec![fitted.curve];
+        }
+        let mut built = Built::curves(vec![CurveShape::in_space("curve", pieces)], deviation);
+        built.reached.push(Reached {
+            label: "Largest gap closed".into(),
+            value: chain.largest_gap,
+            quantity: Quantity::Length,
+            at: None,
+        });
+        Ok(built)
+    }
+}
