@@ -33,9 +33,21 @@ def knot_vector(multiplicities, values):
     return np.repeat([float(v) for v in values], [int(m) for m in multiplicities])
 
 
+def makes_a_body(recipe: Path) -> bool:
+    """Whether a recipe comes to a body; some are curves only, which nothing here is exported from."""
+    with tempfile.TemporaryDirectory() as folder:
+        report = Path(folder) / "report.json"
+        subprocess.run([PROGRAM, "build", str(recipe), "--report", str(report)], check=True, capture_output=True)
+        return bool(json.loads(report.read_text())["bodies"])
+
+
+SOLID = [recipe for recipe in sorted(EXAMPLES.glob("*.json")) if makes_a_body(recipe)]
+
+
 class Files(unittest.TestCase):
     def each(self, chord):
-        for recipe in sorted(EXAMPLES.glob("*.json")):
+        self.assertGreaterEqual(len(SOLID), 4)
+        for recipe in SOLID:
             with self.subTest(recipe=recipe.stem, chord=chord), tempfile.TemporaryDirectory() as folder:
                 yield recipe, Path(folder), build(recipe, Path(folder), chord)
 

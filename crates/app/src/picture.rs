@@ -156,7 +156,9 @@ pub fn picture(rebuilt: &Rebuilt) -> Result<Vec<u8>, png::EncodingError> {
     let vertices: Vec<Point3> = bodies.iter().flat_map(|s| s.vertices()).map(|v| v.point).collect();
     let tolerance = MeshTolerance::chord(size(&vertices) / 400.0);
     let meshes: Vec<Mesh> = bodies.iter().filter_map(|s| mesh(s, tolerance).ok()).collect();
-    let curves: Vec<Vec<Point3>> = results
+    // Where there is a body, only curves that nothing was made from yet are worth showing.
+    let drawn: Vec<usize> = if bodies.is_empty() { (0..rebuilt.steps.len()).collect() } else { results };
+    let curves: Vec<Vec<Point3>> = drawn
         .iter()
         .filter_map(|&i| rebuilt.built(i)?.shape.curves())
         .flatten()

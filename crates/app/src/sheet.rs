@@ -48,8 +48,9 @@ impl Sheet<'_> {
         [q.x, q.y]
     }
 
-    fn place(&self, p: &Point3, word: &str) -> Value {
-        json!({"at": self.flat(p), "word": word})
+    /// A place of one curve, which a drag of that curve's own points must not snap to.
+    fn place(&self, p: &Point3, word: &str, of: &str) -> Value {
+        json!({"at": self.flat(p), "word": word, "of": of})
     }
 
     fn flattened(&self, curve: &NurbsCurve) -> NurbsCurve {
@@ -62,17 +63,19 @@ impl Sheet<'_> {
     /// Ends, mid-points, centres and crossings of the drawing's own curves.
     fn own_places(&self, curves: &[CurveShape]) -> Vec<Value> {
         let mut out = Vec::new();
-        let pieces: Vec<&NurbsCurve> = curves.iter().flat_map(|c| &c.pieces).collect();
-        for piece in &pieces {
-            out.push(self.place(&piece.start(), "end"));
-            out.push(self.place(&piece.end(), "end"));
-            let middle = piece.parameter_at_length(0.5 * piece.length());
-            out.push(self.place(&piece.point(middle), "middle"));
-            let size = piece.start().coords.norm() + 1.0;
-            if let Some((frame, ..)) = as_plane_arc(piece, 1e-9 * size) {
-                out.push(self.place(&frame.origin, "centre"));
+        for curve in curves {
+            for piece in &curve.pieces {
+                out.push(self.place(&piece.start(), "end", &curve.id));
+                out.push(self.place(&piece.end(), "end", &curve.id));
+                let middle = piece.parameter_at_length(0.5 * piece.length());
+                out.push(self.place(&piece.point(middle), "middle", &curve.id));
+                let size = piece.start().coords.norm() + 1.0;
+                if let Some((frame, ..)) = as_plane_arc(piece, 1e-9 * size) {
+                    out.push(self.place(&frame.origin, "centre", &curve.id));
+                }
             }
         }
+        let pieces: Vec<&NurbsCurve> = curves.iter().flat_map(|c| &c.pieces).collect();
         if pieces.len() <= MOST_PIECES_CROSSED {
             let flat: Vec<NurbsCurve> = pieces.iter().map(|p| self.flattened(p)).collect();
             for (i, a) in flat.iter().enumerate() {

@@ -112,7 +112,7 @@ fn curve_json(curve: &CurveShape, built: &Built, chord: f64) -> Value {
 fn polyline(curve: &CurveShape, chord: f64) -> Vec<[f64; 3]> {
     let mut line: Vec<[f64; 3]> = Vec::new();
     for piece in &curve.pieces {
-        line.extend(flatten(piece, chord * 0.5).iter().map(|(_, p)| short(p)));
+        line.extend(flatten(piece, chord * 0.1).iter().map(|(_, p)| short(p)));
         line.dedup();
     }
     line

@@ -47,19 +47,21 @@ fn the_funnel_builds_with_files_and_report() {
 }
 
 #[test]
-fn every_example_builds_into_a_watertight_solid() {
+fn every_example_builds_and_what_has_surfaces_is_watertight() {
+    let mut solids = 0;
     for entry in std::fs::read_dir(format!("{}/../../examples", env!("CARGO_MANIFEST_DIR"))).unwrap() {
         let path = entry.unwrap().path();
         if path.extension().is_some_and(|e| e == "json") {
             let output = build(&[&path.to_string_lossy()]);
             assert_eq!(output.status.code(), Some(0), "{}", complaint(&output));
-            assert!(
-                String::from_utf8_lossy(&output.stdout).contains("A watertight solid"),
-                "{}",
-                path.display()
-            );
+            let said = String::from_utf8_lossy(&output.stdout).into_owned();
+            let solid = said.contains("A watertight solid");
+            solids += usize::from(solid);
+            // Some of the demo's parts are curves only so far.
+            assert!(solid || said.contains("Nothing to close yet"), "{}: {said}", path.display());
         }
     }
+    assert!(solids >= 4, "{solids} solids");
 }
 
 #[test]

@@ -23,7 +23,7 @@ pub use lineage::Lineage;
 pub use quantity::{Amount, LengthUnit, Quantity, format_length};
 pub use rebuild::{Cancel, Outcome, Rebuilder, Rebuilt, StepResult};
 pub use recipe::{Display, Parameter, RECIPE_FORMAT, RECIPE_VERSION, Recipe, Reference, Step};
-pub use report::{BodyReport, FreeEdgeReport, LedgerItem, Report, StepReport, report};
+pub use report::{BodyReport, FreeEdgeReport, LedgerItem, ParameterReport, Report, StepReport, report};
 pub use shape::{Built, CurveShape, DrawingShape, Reached, Shape};
 
 /// JSON Schema of a recipe file, generated from the Rust types.

@@ -23,6 +23,8 @@ pub struct Report {
     pub steps: Vec<StepReport>,
     /// The closure ledger: what it shows, item by item.
     pub ledger: Vec<LedgerItem>,
+    /// Named values with what each drives.
+    pub parameters: Vec<ParameterReport>,
 }
 
 /// Figures of one body. Lengths in mm, areas in mm², volumes in mm³.
@@ -104,6 +106,17 @@ pub struct StepReport {
     pub reached: Vec<Reached>,
 }
 
+/// A named value and what it drives.
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+pub struct ParameterReport {
+    /// Its name.
+    pub name: String,
+    /// Its value in millimetres, radians or plain.
+    pub value: f64,
+    /// Names of the steps and parameters whose values use it.
+    pub drives: Vec<String>,
+}
+
 /// One item of the closure ledger.
 #[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct LedgerItem {
@@ -169,7 +182,26 @@ pub fn report(recipe: &Recipe, rebuilt: &Rebuilt) -> Report {
         format!("Not yet a solid: {left} {} left", if left == 1 { "thing" } else { "things" })
     };
     let ledger = ledger(&bodies, &steps);
-    Report { part: recipe.name.clone(), ready, headline, bodies, steps, ledger }
+    Report { part: recipe.name.clone(), ready, headline, bodies, steps, ledger, parameters: parameters(recipe) }
+}
+
+fn parameters(recipe: &Recipe) -> Vec<ParameterReport> {
+    let scope = recipe.scope().unwrap_or_default();
+    let uses = |text: &str, name: &str| crate::names_in(text).iter().any(|n| n == name);
+    recipe
+        .parameters
+        .iter()
+        .map(|p| {
+            let by_parameter = recipe.parameters.iter().filter(|other| match &other.formula {
+                crate::Amount::Formula(text) => uses(text, &p.name),
+                crate::Amount::Number(_) => false,
+            });
+            let by_step = recipe.steps.iter().filter(|s| s.make.formulas().iter().any(|text| uses(text, &p.name)));
+            let drives = by_parameter.map(|o| o.name.clone()).chain(by_step.map(|s| s.name.clone())).collect();
+            let value = scope.get(&p.name).map_or(f64::NAN, |v| v.number);
+            ParameterReport { name: p.name.clone(), value, drives }
+        })
+        .collect()
 }
 
 impl Rebuilt {

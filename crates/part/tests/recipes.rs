@@ -199,7 +199,9 @@ fn every_kind_of_step_is_described_with_defaults_that_it_takes() {
             fields.insert(value.name.into(), value.default.clone());
         }
         for slot in &description.slots {
-            fields.insert(slot.name.into(), json!({"step": "p"}));
+            let reference = json!({"step": "p"});
+            let several = slot.most > 1 || slot.name == "points";
+            fields.insert(slot.name.into(), if several { json!([reference]) } else { reference });
         }
         if description.kind == "drawing" {
             fields.insert("plane".into(), json!("xz"));

@@ -7,14 +7,20 @@ const icons = {
     '<path d="M10 2v16" stroke-dasharray="3 2.500"/><path d="M10 16c4-1 3-5 5-6s2-4 2-5"/><path d="M3 5c3 3 10 3 14 0"/>',
   ),
   thicken: draw('<path d="M4 3c0 8 4 13 12 13"/><path d="M8 3c0 5 3 9 8 9"/><path d="M4 3h4M16 16v-4"/>'),
-  edit: draw(
-    '<circle cx="5" cy="14" r="2.200"/><circle cx="15" cy="6" r="2.200"/><path d="M6.800 12.600C9 11 11 9 13.200 7.400"/>',
+  space_curve: draw('<path d="M2 15 9 17l9-5-7-3z" stroke-dasharray="2 2"/><path d="M3 14C6 3 12 12 17 4"/>'),
+  helix: draw('<path d="M4 16c0 3 12 2 12-1S4 13 4 10s12-1 12-3S5 6 5 3"/>'),
+  crossed_projection: draw(
+    '<path d="M3 4v12l6 2V6zM11 6v12l6-3V3z" stroke-dasharray="2 2"/><path d="M5 14c0-4 2-4 2-7M13 15c3-2 0-6 2-9"/>',
   ),
-  through_points: draw(
-    '<path d="M2 15C5 4 9 17 18 5"/><circle cx="4.700" cy="10.400" r="1.600"/><circle cx="11" cy="11.200" r="1.600"/>',
+  projected_curve: draw(
+    '<path d="M2 14c5 4 11 4 16 0M5 3c3 2 6 0 10 1"/><path d="M6 6v6M10 6v7M14 6v6" stroke-dasharray="2 2"/>',
   ),
-  control_points: draw('<path d="M2 16 7 4l8 10 3-9" stroke-dasharray="2 2.500"/><path d="M2 16C7 6 13 13 18 5"/>'),
-  arc: draw('<path d="M3 15A9 9 0 0 1 17 8"/><circle cx="3" cy="15" r="1.300"/><circle cx="17" cy="8" r="1.300"/>'),
+  section_curve: draw('<path d="M6 3h8l3 14H3z"/><path d="M2 12c5-3 11-3 16 0" stroke-width="2.400"/>'),
+  surface_curve: draw('<path d="M3 13c5-6 9 2 14-4"/><path d="M3 13V6c5-6 9 2 14-4v7" stroke-dasharray="2 2"/>'),
+  joined_curve: draw('<path d="M3 15c2-6 5-6 7-5s5 0 7-6"/><circle cx="10" cy="10" r="2"/>'),
+  plane: draw('<path d="M2 13 8 6h10l-6 7z"/><path d="M10 10V3"/>'),
+  axis: draw('<path d="M4 17 16 3" stroke-dasharray="5 2 1.500 2"/><path d="M12 3h4v4"/>'),
+  point: draw('<path d="M10 4v12M4 10h12"/><circle cx="10" cy="10" r="2.400"/>'),
 };
 
 export const icon = (kind) => icons[kind] ?? '';

@@ -5,7 +5,7 @@ export const ROW = 40;
 /** Rows for the list beside the drawing, one per step, in the recipe's order. */
 export function lineageRows(recipe, report) {
   const reports = new Map((report?.steps ?? []).map((s) => [s.step, s]));
-  const usualLane = { drawing: 0, revolve: 1, thicken: 3 };
+  const usualLane = { revolve: 1, thicken: 3 };
   return (recipe?.steps ?? []).map((step) => {
     const kind = Object.keys(step.make)[0];
     const r = reports.get(step.id);
@@ -18,7 +18,7 @@ export function lineageRows(recipe, report) {
       name: step.name,
       kind,
       state,
-      lane: r?.lane ?? usualLane[kind] ?? 2,
+      lane: r?.lane ?? usualLane[kind] ?? 0,
       parents: r?.parents ?? [],
       note: notes[state] ?? shown[step.display] ?? warned,
       title:

@@ -86,7 +86,13 @@ export class Live {
 
   /** Asks for the part with edits that are not saved; none shows it as it is saved. */
   show(edits = []) {
-    this.waiting = { do: 'show', ticket: ++this.ticket, version: this.hooks.version(), edits };
+    this.waiting = {
+      do: 'show',
+      ticket: ++this.ticket,
+      version: this.hooks.version(),
+      sheet: this.hooks.sheet(),
+      edits,
+    };
     this.flush();
     return this.ticket;
   }

@@ -3,14 +3,16 @@ import Alpine from '/assets/vendor/alpine.js';
 import { icon } from './icons.js';
 import { Live, ask } from './link.js';
 import { ROW, kinOf, lineageRows, lineageSvg, moveTo, roomFor } from './lineage.js';
+import { asAmount, kindOf } from './recipe.js';
 import { Sheet } from './sheet.js';
+import { sheetPage } from './sheet-page.js';
+import { slots } from './slots.js';
 import { Viewer } from './viewer.js';
 
 const MM = { mm: 1, cm: 10, m: 1000, in: 25.4 };
 const PLANES = { xz: ['X', 'Z'], yz: ['Y', 'Z'], xy: ['X', 'Y'] };
-const descriptions = JSON.parse(document.getElementById('step-descriptions').textContent);
-const describe = (kind) => descriptions.find((d) => d.kind === kind);
-const kindOf = (step) => Object.keys(step.make)[0];
+const descriptions = JSON.parse(document.getElementById('descriptions').textContent);
+const describe = (kind) => descriptions.steps.find((d) => d.kind === kind);
 // Made once for each number of digits: making a format costs far more than using it.
 const formats = Array.from(
   { length: 10 },
@@ -22,11 +24,14 @@ let viewer, sheet, live; // Kept out of Alpine's reach: its proxies would slow d
 let sayings = 0;
 
 Alpine.data('part', () => ({
+  ...slots(describe),
+  ...sheetPage({ sheet: () => sheet, live: () => live, descriptions, PLANES }),
   id: '',
   version: 0,
   recipe: null,
   report: null,
   drawings: [],
+  helpers: [],
   undoLabel: null,
   redoLabel: null,
   stages: ['Draw', 'Skin', 'Shape', 'Close', 'Prove', 'Send'],
@@ -40,24 +45,12 @@ Alpine.data('part', () => ({
   moving: null,
   card: null,
   panel: null,
-  sheetStep: null,
-  sheetTool: 'edit',
-  pickedPoint: false,
-  pickedCurve: false,
-  showPolygon: false,
-  typed: '',
-  sheetError: '',
   hoverWord: '',
   progress: null,
   said: [],
   finder: null,
   chord: '0.05',
-  sheetTools: [
-    { kind: 'edit', label: 'Edit', key: 'e', help: 'Pick and drag points; drag the paper' },
-    { kind: 'through_points', label: 'Through', key: 'p', help: 'A curve that passes through every click' },
-    { kind: 'control_points', label: 'Control', key: 'c', help: 'A curve whose clicks are its control polygon' },
-    { kind: 'arc', label: 'Arc', key: 'a', help: 'An arc: from, through, to' },
-  ],
+  askServer: ask,
   formats: [
     { ending: 'step', label: 'STEP', help: 'Exact surfaces in millimetres, ISO 10303 AP242.' },
     { ending: 'stl', label: 'STL', help: 'Triangles, binary, millimetres.' },
@@ -75,15 +68,13 @@ Alpine.data('part', () => ({
     });
     sheet = new Sheet(document.getElementById('sheet'), {
       unit: () => ({ name: this.recipe?.unit ?? 'mm', mm: this.unit() }),
-      axisNames: () => PLANES[this.step(this.sheetStep)?.make.drawing?.plane ?? 'xz'],
+      axisNames: () => this.planeWord(),
+      turnsHere: () => ['xz', 'yz'].includes(this.drawingStep()?.plane),
       flatten: (p) => this.flatten(p),
-      placed: (at) =>
-        this.place(
-          at.map((v) => this.number(v)),
-          at,
-        ),
+      placed: (snap) => this.place(this.drawnPlace(snap), snap.at),
+      cut: (curve, place) => this.cutAt(curve, place),
       hovered: () => this.previewPending(),
-      picked: (what) => this.pickOnSheet(what),
+      picked: (what, more) => this.pickOnSheet(what, more),
       dragging: (drag) => live.show([this.moveEdit(this.sheetStep, drag)]),
       dragged: (drag) => this.commit([this.moveEdit(this.sheetStep, drag)]),
       addPoint: (curve, at) => this.commit([{ edit: 'add_point', step: this.sheetStep, curve, at }]),
@@ -96,6 +87,7 @@ Alpine.data('part', () => ({
         this.progress = note;
       },
       version: () => this.version,
+      sheet: () => this.sheetStep,
       linked: (on) => {
         this.saved = on ? this.savedWord() : 'no connection: your work stays here';
       },
@@ -114,6 +106,9 @@ Alpine.data('part', () => ({
   },
   number(mm) {
     return Number((mm / this.unit()).toFixed(9));
+  },
+  lengthText(mm) {
+    return `${figure(mm / this.unit(), mm < 0.01 ? 6 : 3)} ${this.recipe.unit}`;
   },
   savedWord() {
     return this.version > 1 ? `saved · version ${this.version}` : 'new';
@@ -148,6 +143,8 @@ Alpine.data('part', () => ({
     if (!extras) return;
     this.report = extras.report;
     this.drawings = extras.drawings;
+    this.helpers = extras.helpers;
+    this.sheetExtras = extras.sheet;
     this.sheetError = '';
     this.showOnSheet();
     this.showPlaces();
@@ -235,7 +232,7 @@ Alpine.data('part', () => ({
 
   // --- Stages and tools
   toolsOf(stage) {
-    return descriptions.filter((d) => d.stage === stage);
+    return descriptions.steps.filter((d) => d.stage === stage);
   },
   stagePurpose(stage) {
     return {
@@ -292,18 +289,10 @@ Alpine.data('part', () => ({
       return;
     }
     this.closeSheet();
-    const draft = Object.fromEntries(description.values.map((v) => [v.name, v.default]));
-    for (const slot of description.slots) {
-      // The newest fitting shape that nothing was made from yet, or the one that is picked.
-      const fitting = this.recipe.steps.filter((s) => slot.takes.includes(kindOf(s)));
-      const unused = fitting.filter((s) => !this.rows.some((r) => r.parents.includes(s.id)));
-      const best = fitting.find((s) => s.id === this.picked) ?? unused.at(-1) ?? fitting.at(-1);
-      if (best) draft[slot.name] = { step: best.id };
-    }
     this.card = {
       kind,
       description,
-      draft,
+      draft: this.firstDraft(description),
       fresh: true,
       title: description.label,
       place: `step ${this.recipe.steps.length + 1}`,
@@ -363,8 +352,7 @@ Alpine.data('part', () => ({
     const step = this.step(id);
     if (!step) return;
     // With a card open, a pick fills its slot if it fits.
-    const slot = this.card?.description.slots.find((s) => s.takes.includes(kindOf(step)));
-    if (slot && this.card.id !== id) return this.fillSlot(slot, id);
+    if (this.card && this.card.id !== id && this.fillNext(step)) return;
     if (this.picked === id && !quiet && (this.card || this.sheetStep === id)) return;
     this.picked = id;
     viewer.pick(id);
@@ -419,57 +407,23 @@ Alpine.data('part', () => ({
   },
 
   // --- The step card
-  slotOptions(slot) {
-    const before = this.card.fresh
-      ? this.recipe.steps
-      : this.recipe.steps.slice(
-          0,
-          this.recipe.steps.findIndex((s) => s.id === this.card.id),
-        );
-    return before
-      .filter((s) => slot.takes.includes(kindOf(s)))
-      .flatMap((s) => {
-        const curves = s.make.drawing?.curves ?? [];
-        const alone =
-          curves.length > 1 ? curves.map((c) => ({ value: `${s.id}\n${c.id}`, label: `${s.name} / ${c.id}` })) : [];
-        return [{ value: s.id, label: s.name }, ...alone];
-      });
-  },
-  slotEmpty(slot) {
-    return this.slotOptions(slot).length ? 'Pick one, here or in the lineage' : 'Nothing fits yet: make one first';
-  },
-  slotValue(slot) {
-    const reference = this.card.draft[slot.name];
-    return reference ? (reference.curve ? `${reference.step}\n${reference.curve}` : reference.step) : '';
-  },
-  fillSlot(slot, value) {
-    const [step, curve] = value.split('\n');
-    this.card.draft[slot.name] = step ? (curve ? { step, curve } : { step }) : undefined;
-    this.previewCard();
-  },
-  shownValues() {
-    return this.card.description.values.filter((v) => !v.only_if || this.card.draft[v.only_if[0]] === v.only_if[1]);
-  },
   setValue(value, given) {
     const plain = value.widget === 'amount' && given.trim() !== '' && Number.isFinite(Number(given));
     this.card.draft[value.name] = plain ? Number(given) : given;
     this.previewCard();
-  },
-  cardReady() {
-    return this.card.description.slots.every((s) => this.card.draft[s.name]);
   },
   cardEdits() {
     const { card } = this;
     if (card.fresh) {
       const count = this.recipe.steps.filter((s) => kindOf(s) === card.kind).length;
       const name = count ? `${card.description.label} ${count + 1}` : card.description.label;
-      return [{ edit: 'add_step', step: { id: '', name, make: { [card.kind]: card.draft } } }];
+      return [{ edit: 'add_step', step: { id: '', name, make: { [card.kind]: this.cleanDraft() } } }];
     }
     const now = this.step(card.id).make[card.kind];
-    const fields = [...card.description.slots, ...card.description.values];
-    return fields
-      .filter((f) => JSON.stringify(card.draft[f.name]) !== JSON.stringify(now[f.name] ?? f.default))
-      .map((f) => ({ edit: 'set_field', step: card.id, field: f.name, value: card.draft[f.name] }));
+    const defaults = new Map(card.description.values.map((v) => [v.name, v.default]));
+    return Object.entries(this.cleanDraft())
+      .filter(([field, value]) => JSON.stringify(value) !== JSON.stringify(now[field] ?? defaults.get(field)))
+      .map(([field, value]) => ({ edit: 'set_field', step: card.id, field, value }));
   },
   previewCard() {
     this.keepDraft();
@@ -494,10 +448,7 @@ Alpine.data('part', () => ({
   },
   cardReached() {
     const r = this.cardReport();
-    const text = ({ value, quantity }) =>
-      quantity === 'length'
-        ? `${figure(value / this.unit(), value < 0.01 ? 6 : 3)} ${this.recipe.unit}`
-        : figure(value);
+    const text = ({ value, quantity }) => (quantity === 'length' ? this.lengthText(value) : figure(value));
     const out = (r?.reached ?? []).map((x) => ({ label: x.label, text: text(x) }));
     const body = this.report?.bodies.find((b) => b.step === r?.step);
     if (body) out.push({ label: 'Area', text: `${figure(body.area_mm2, 1)} mm²` });
@@ -566,187 +517,6 @@ Alpine.data('part', () => ({
     }
   },
 
-  // --- The sheet
-  openSheet(id) {
-    if (this.sheetStep === id) return;
-    this.sheetStep = id;
-    this.setSheetTool(this.step(id).make.drawing.curves?.length ? 'edit' : 'through_points');
-    this.$nextTick(() => {
-      this.showOnSheet();
-      sheet.fit();
-    });
-  },
-  closeSheet() {
-    if (!this.sheetStep) return;
-    if (sheet.pending.length) this.setPending([], []);
-    this.sheetStep = null;
-    this.pickOnSheet(null);
-    this.refresh().catch(() => {});
-  },
-  setSheetTool(kind) {
-    if (sheet.pending.length && kind !== this.sheetTool) this.dropCurve();
-    this.sheetTool = sheet.tool = kind;
-    sheet.hover = null;
-    if (kind !== 'edit') this.pickOnSheet(null);
-    sheet.draw();
-  },
-  showOnSheet() {
-    sheet.drawing = this.drawings.find((d) => d.step === this.sheetStep) ?? null;
-    if (sheet.drawing && sheet.pending.length) {
-      // While drawing, the preview's newest curve is the one that is not saved yet.
-      const saved = this.step(this.sheetStep)?.make.drawing.curves?.length ?? 0;
-      const newest = sheet.drawing.curves[saved];
-      sheet.preview = newest?.line.map((p) => this.flatten(p)) ?? null;
-      sheet.drawing = { ...sheet.drawing, curves: sheet.drawing.curves.slice(0, saved) };
-    } else sheet.preview = null;
-    sheet.polygon = this.showPolygon;
-    sheet.draw();
-  },
-  redrawSheet() {
-    sheet.polygon = this.showPolygon;
-    sheet.draw();
-  },
-  flatten(p) {
-    const f = this.drawings.find((d) => d.step === this.sheetStep)?.frame;
-    if (!f) return [p[0], p[2]];
-    const dot = (axis) => p.reduce((sum, v, i) => sum + (v - f.origin[i]) * axis[i], 0);
-    return [dot(f.x), dot(f.y)];
-  },
-  moveEdit(step, { curve, index, to }) {
-    return { edit: 'move_point', step, curve, index, to: to.map((v) => this.number(v)) };
-  },
-  pickOnSheet(what) {
-    sheet.picked = what;
-    this.pickedPoint = what?.index !== undefined;
-    this.pickedCurve = !!what;
-    const amounts = this.pickedPoint ? this.drawn(what.curve)?.points[what.index] : null;
-    this.typed = amounts ? amounts.join(', ') : '';
-    sheet.draw();
-  },
-  drawn(id) {
-    return this.step(this.sheetStep)?.make.drawing.curves?.find((c) => c.id === id);
-  },
-  setPending(points, places) {
-    sheet.pending = places;
-    sheet.amounts = points;
-    if (points.length)
-      sessionStorage.setItem(
-        `curve ${this.id}`,
-        JSON.stringify({ step: this.sheetStep, tool: this.sheetTool, points, places }),
-      );
-    else sessionStorage.removeItem(`curve ${this.id}`);
-    sheet.draw();
-  },
-  place(amounts, at) {
-    const points = [...(sheet.amounts ?? []), amounts];
-    this.setPending(points, [...sheet.pending, at]);
-    this.sheetError = '';
-    if (this.sheetTool === 'arc' && points.length === 3) this.endCurve();
-    else this.previewPending();
-  },
-  previewPending() {
-    if (!sheet.pending.length) return;
-    const points = [...sheet.amounts];
-    const last = sheet.pending.at(-1);
-    if (sheet.hover && (sheet.hover.at[0] !== last[0] || sheet.hover.at[1] !== last[1]))
-      points.push(sheet.hover.at.map((v) => this.number(v)));
-    if (points.length < (this.sheetTool === 'arc' ? 3 : 2)) return;
-    live.show([{ edit: 'add_curve', step: this.sheetStep, curve: { id: '', kind: this.sheetTool, points } }]);
-  },
-  async endCurve() {
-    if (this.ending) return;
-    const points = sheet.amounts ?? [];
-    const needed = this.sheetTool === 'arc' ? 3 : 2;
-    if (points.length < needed) {
-      this.sheetError = `Place at least ${needed} points, then press Enter.`;
-      return;
-    }
-    // A second Enter while the first is being saved must not make the curve twice.
-    this.ending = true;
-    const kept = [points, sheet.pending];
-    live.since = live.ticket + 1;
-    const done = await this.commit([
-      { edit: 'add_curve', step: this.sheetStep, curve: { id: '', kind: this.sheetTool, points } },
-    ]);
-    if (done) {
-      this.setPending([], []);
-      this.typed = '';
-      this.showOnSheet();
-    } else this.setPending(...kept);
-    this.ending = false;
-  },
-  dropCurve() {
-    this.setPending([], []);
-    this.sheetError = '';
-    this.refresh().catch(() => {});
-  },
-  coordinateLabel() {
-    const names = PLANES[this.step(this.sheetStep)?.make.drawing?.plane ?? 'xz'];
-    return names.join(', ');
-  },
-  coordinateHint() {
-    return this.sheetTool === 'edit' ? 'pick a point' : `12, 40 ${this.recipe?.unit ?? 'mm'}`;
-  },
-  async typeCoordinates() {
-    if (!this.typed.trim() && this.sheetTool !== 'edit') {
-      this.endCurve();
-      return;
-    }
-    const texts = this.typed.split(',').map((t) => t.trim());
-    if (texts.length !== 2 || texts.some((t) => !t)) {
-      this.sheetError = 'Write two values with a comma between, as in 12, 40 or 2*wall, 1 in.';
-      return;
-    }
-    const amounts = texts.map((t) => (Number.isFinite(Number(t)) ? Number(t) : t));
-    if (this.sheetTool === 'edit') {
-      const { curve, index } = sheet.picked ?? {};
-      if (index !== undefined)
-        await this.commit([{ edit: 'move_point', step: this.sheetStep, curve, index, to: amounts }]);
-      return;
-    }
-    const places = amounts.map((a) => (typeof a === 'number' ? a * this.unit() : NaN));
-    // A formula's place is known to the server only; the sheet shows it once the curve is there.
-    this.place(
-      amounts,
-      places.map((v, i) => (Number.isFinite(v) ? v : (sheet.pending.at(-1)?.[i] ?? 0))),
-    );
-    this.typed = '';
-  },
-  sheetHint() {
-    if (this.sheetTool === 'edit')
-      return this.pickedPoint
-        ? 'Drag it, type where it goes, or press Delete.'
-        : 'Drag a point; double click a curve to add one; drag the paper to move it.';
-    return this.sheetTool === 'arc'
-      ? 'Click where the arc begins, a place it passes, and where it ends.'
-      : 'Click points, or type them. Enter ends the curve, Escape drops it.';
-  },
-  addPointMid() {
-    const curve = this.drawings.find((d) => d.step === this.sheetStep)?.curves.find((c) => c.id === sheet.picked.curve);
-    if (!curve) return;
-    const legs = curve.points
-      .slice(1)
-      .map((p, i) => [Math.hypot(p[0] - curve.points[i][0], p[1] - curve.points[i][1]), i]);
-    const [, i] = legs.sort((a, b) => b[0] - a[0])[0];
-    const [a, b] = [curve.points[i], curve.points[i + 1]];
-    this.commit([
-      { edit: 'add_point', step: this.sheetStep, curve: curve.id, at: [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2] },
-    ]);
-  },
-  removePoint() {
-    const { curve, index } = sheet.picked;
-    this.pickOnSheet({ curve });
-    this.commit([{ edit: 'remove_point', step: this.sheetStep, curve, index }]);
-  },
-  reverseCurve() {
-    this.commit([{ edit: 'reverse_curve', step: this.sheetStep, curve: sheet.picked.curve }]);
-  },
-  removeCurve() {
-    const { curve } = sheet.picked;
-    this.pickOnSheet(null);
-    this.commit([{ edit: 'remove_curve', step: this.sheetStep, curve }]);
-  },
-
   // --- In space and in the ledger
   hover({ handle, body, inner }) {
     this.hoverWord = handle
@@ -785,6 +555,10 @@ Alpine.data('part', () => ({
     else if (this.report?.ready) this.openStage('Send');
     else this.say('Nothing is open to show: draw a profile, revolve it, then thicken it.');
   },
+  /** Nothing has a surface yet, and nothing failed: there is nothing to close. */
+  isEmpty() {
+    return !!this.report && !this.report.bodies.length && !this.report.ledger.some((i) => i.state === 'left');
+  },
   ledgerHint() {
     return this.report?.ready
       ? 'ready to send'
@@ -819,22 +593,38 @@ Alpine.data('part', () => ({
   setUnit(unit) {
     this.commit([{ edit: 'set_unit', unit }]);
   },
-  amount(text) {
-    return text.trim() !== '' && Number.isFinite(Number(text)) ? Number(text) : text;
+  setParameter(p, change) {
+    return this.commit([{ edit: 'set_parameter', parameter: { ...p, ...change } }]);
   },
-  setParameter(p, text) {
-    this.commit([{ edit: 'set_parameter', parameter: { ...p, formula: this.amount(text) } }]);
+  setFormula(p, text) {
+    return this.setParameter(p, { formula: asAmount(text) });
+  },
+  async renameParameter(p, input) {
+    const to = input.value.trim();
+    if (!to || to === p.name) input.value = p.name;
+    else if (!(await this.commit([{ edit: 'rename_parameter', name: p.name, to }]))) input.value = p.name;
+  },
+  parameterReport(name) {
+    return this.report?.parameters.find((p) => p.name === name);
+  },
+  parameterValue(p) {
+    const value = this.parameterReport(p.name)?.value;
+    if (value === undefined || value === null) return '';
+    if (p.quantity === 'length') return this.lengthText(value);
+    return p.quantity === 'angle' ? `${figure((value * 180) / Math.PI)} deg` : figure(value);
+  },
+  drives(p) {
+    const drives = this.parameterReport(p.name)?.drives ?? [];
+    return drives.length ? `drives ${drives.join(', ')}` : 'drives nothing yet';
   },
   async addParameter(form) {
-    const name = form.elements.name.value.trim(),
-      formula = form.elements.formula.value.trim();
-    const quantity = /\b(deg|rad)\b/.test(formula) ? 'angle' : 'length';
-    if (
-      name &&
-      formula &&
-      (await this.commit([{ edit: 'set_parameter', parameter: { name, quantity, formula: this.amount(formula) } }]))
-    )
-      form.reset();
+    const [name, formula] = [form.elements.name.value.trim(), form.elements.formula.value.trim()];
+    const quantity = form.elements.quantity.value;
+    if (!name || !formula) return;
+    const known = this.recipe.parameters.some((p) => p.name === name);
+    if (known) return this.say(`There is a parameter ${name} already; change its formula instead.`, 'error');
+    const parameter = { name, quantity, formula: asAmount(formula) };
+    if (await this.commit([{ edit: 'set_parameter', parameter }])) form.reset();
   },
   async send(format) {
     const chord = Number(String(this.chord).replace(/\s*mm$/, ''));
@@ -858,7 +648,7 @@ Alpine.data('part', () => ({
   },
   found() {
     const words = (this.finder ?? '').toLowerCase().split(/\s+/).filter(Boolean);
-    const tools = descriptions.map((d) => ({
+    const tools = descriptions.steps.map((d) => ({
       label: d.label,
       purpose: d.purpose,
       also: d.also,
@@ -928,15 +718,19 @@ Alpine.data('part', () => ({
     }
     if (event.key === 'o') return this.look('whole');
     if (this.sheetStep) {
-      const tool = this.sheetTools.find((t) => t.key === event.key);
+      const tool = event.key === 'e' ? { kind: 'edit' } : this.curveKinds.find((t) => t.key === event.key);
       if (tool) return this.setSheetTool(tool.kind);
+      if (event.key === 'm') {
+        this.showComb = !this.showComb;
+        return this.redrawSheet();
+      }
       if (event.key === 'g') {
         this.showPolygon = !this.showPolygon;
         return this.redrawSheet();
       }
-      if ((event.key === 'Delete' || event.key === 'Backspace') && this.pickedPoint) return this.removePoint();
+      if ((event.key === 'Delete' || event.key === 'Backspace') && this.pickedPoint()) return this.removePoint();
     }
-    const tool = descriptions.find((d) => d.key === event.key);
+    const tool = descriptions.steps.find((d) => d.key === event.key);
     if (tool) this.begin(tool.kind);
   },
 }));

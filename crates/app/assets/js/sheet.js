@@ -59,27 +59,34 @@ export class Sheet {
     this.draw();
   }
 
-  /** The place a click at a screen point means, and what it snapped to. */
+  /** The place a click at a screen point means, what it snapped to, and the guide that it can be pinned to. */
   snap(screen, event, leaveOut) {
     const free = this.toSheet(screen);
     if (event?.altKey) return { at: free.map((v) => Number(v.toFixed(4))), word: null };
     const near = (p) => Math.hypot(...this.toScreen(p).map((v, i) => v - screen[i])) <= SNAP_PIXELS;
+    const step = this.gridStep();
+    const tidy = (v) => Number((Math.round(v / step) * step).toFixed(6)) + 0;
+    const onGrid = free.map(tidy);
+    if (event?.shiftKey) return { at: onGrid, word: 'grid' };
+    const exact = (p) => p.map((v) => Number(v.toFixed(9)) + 0);
+    for (const p of this.pending) if (near(p)) return { at: exact(p), word: 'point' };
+    const places = (this.extras?.snaps ?? []).filter((s) => !leaveOut || s.of !== leaveOut.curve);
+    const guide = places.find((s) => s.pin && near(s.at));
+    if (guide) return { at: exact(guide.at), word: 'guide', pin: guide.pin };
+    const end = places.find((s) => s.word === 'end' && near(s.at));
+    if (end) return { at: exact(end.at), word: 'end' };
     for (const curve of this.drawing?.curves ?? []) {
       for (const [i, p] of curve.points.entries()) {
         if ((leaveOut && leaveOut.curve === curve.id && leaveOut.index === i) || !near(p)) continue;
-        return {
-          at: p.map((v) => Number(v.toFixed(9))),
-          word: i === 0 || i === curve.points.length - 1 ? 'end' : 'point',
-        };
+        return { at: exact(p), word: 'point' };
       }
     }
-    const step = this.gridStep();
-    const tidy = (v) => Number((Math.round(v / step) * step).toFixed(6)) + 0;
-    const at = free.map(tidy);
+    const place = places.find((s) => near(s.at));
+    if (place) return { at: exact(place.at), word: place.word };
     const onAxis = Math.abs(free[0] * this.view.scale) <= SNAP_PIXELS;
-    if (onAxis) return { at: [0, at[1]], word: 'axis' };
-    return near(at) || step * this.view.scale < 2.5 * SNAP_PIXELS
-      ? { at, word: 'grid' }
+    if (onAxis) return { at: [0, onGrid[1]], word: 'axis' };
+    return near(onGrid) || step * this.view.scale < 2.5 * SNAP_PIXELS
+      ? { at: onGrid, word: 'grid' }
       : { at: free.map((v) => Number(v.toFixed(3))), word: null };
   }
 
@@ -125,9 +132,16 @@ export class Sheet {
     const [xName, yName] = this.hooks.axisNames();
     parts.push(`<path class="axis" d="M0 ${oy}H${this.width}"/><path class="axis turn" d="M${ox} 0V${this.height}"/>`);
     parts.push(
-      `<text x="${this.width - 40}" y="${oy - 6}">${xName} ${unit.name}</text><text x="${ox + 6}" y="14">${yName} · axis</text>`,
+      `<text x="${this.width - 40}" y="${oy - 6}">${xName} ${unit.name}</text><text x="${ox + 6}" y="14">${yName}${this.hooks.turnsHere() ? ' · axis' : ''}</text>`,
     );
+    for (const line of this.extras?.sections ?? []) parts.push(`<path class="section" d="${this.path(line)}"/>`);
+    if (this.comb) for (const comb of this.extras?.combs ?? []) parts.push(this.drawComb(comb));
     for (const curve of this.drawing?.curves ?? []) parts.push(this.drawCurve(curve));
+    for (const place of this.extras?.snaps ?? []) {
+      if (!place.pin) continue;
+      const [x, y] = this.toScreen(place.at);
+      parts.push(`<path class="guide-place" d="M${x - 6} ${y}h12M${x} ${y - 6}v12"/>`);
+    }
     if (this.pending.length) {
       const all = this.hover ? [...this.pending, this.hover.at] : this.pending;
       parts.push(`<path class="rubber" d="${this.path(all)}"/>`);
@@ -146,6 +160,10 @@ export class Sheet {
         axis: `M${x} ${y - 9}v18M${x - 5} ${y}h10`,
         end: `M${x - 6} ${y - 6}h12v12h-12z`,
         point: `M${x} ${y - 8}l8 8-8 8-8-8z`,
+        middle: `M${x - 7} ${y + 6}h14l-7-12z`,
+        centre: `M${x - 7} ${y}a7 7 0 1 0 14 0a7 7 0 1 0-14 0M${x - 3} ${y}h6`,
+        crossing: `M${x - 6} ${y - 6}l12 12M${x + 6} ${y - 6}l-12 12`,
+        guide: `M${x - 8} ${y}a8 8 0 1 0 16 0a8 8 0 1 0-16 0M${x} ${y - 8}v16`,
       };
       if (this.hover.word) parts.push(`<path class="snap" d="${marks[this.hover.word]}"/>`);
       const label = this.hover.at.map((v) => Number((v / unit.mm).toFixed(3))).join(', ');
@@ -156,10 +174,21 @@ export class Sheet {
     this.svg.innerHTML = parts.join('');
   }
 
+  /** Teeth stand on the side away from the bend; the longest takes a seventh of the sheet. */
+  drawComb({ teeth }) {
+    const longest = Math.max(...teeth.map((t) => Math.hypot(t[2], t[3])), 1e-12);
+    const scale = Math.min(this.width, this.height) / 7 / this.view.scale / longest;
+    const ends = teeth.map(([x, y, dx, dy]) => [x + dx * scale, y + dy * scale]);
+    const strokes = teeth.map(([x, y], k) => this.path([[x, y], ends[k]])).join('');
+    return `<path class="comb" d="${strokes}"/><path class="comb edge" d="${this.path(ends)}"/>`;
+  }
+
   drawCurve(curve) {
-    const picked = this.picked?.curve === curve.id;
+    const picked = this.picks?.some((p) => p.curve === curve.id);
     const line = curve.line.map((p) => this.hooks.flatten(p));
-    const parts = [`<path class="curve${picked ? ' picked' : ''}" d="${this.path(line)}"/>`];
+    const parts = [
+      `<path class="curve${picked ? ' picked' : ''}${curve.guide ? ' helping' : ''}" d="${this.path(line)}"/>`,
+    ];
     if (line.length > 1) {
       // An arrow half-way shows the direction that the curve runs in.
       const k = Math.max(1, Math.floor(line.length / 2));
@@ -179,7 +208,7 @@ export class Sheet {
     }
     curve.points.forEach((p, i) => {
       const [x, y] = this.toScreen(p);
-      const now = picked && this.picked.index === i;
+      const now = this.picks?.some((p) => p.curve === curve.id && p.index === i);
       parts.push(
         `<circle class="point${now ? ' picked' : ''}" data-curve="${curve.id}" data-index="${i}" cx="${x}" cy="${y}" r="5.500"><title>${curve.id}, point ${i + 1}</title></circle>`,
       );
@@ -194,19 +223,23 @@ export class Sheet {
       if (!this.box || (!this.drag && !this.pan)) this.box = svg.getBoundingClientRect();
       return [event.clientX - this.box.left, event.clientY - this.box.top];
     };
+    const drawing = () => !['edit', 'trim', 'split'].includes(this.tool);
     svg.addEventListener('pointerdown', (event) => {
       svg.focus();
       const screen = local(event);
       const { curve, index } = event.target.dataset ?? {};
-      if (event.button !== 0 || (this.tool === 'edit' && curve === undefined)) {
+      if (event.button !== 0 || (!drawing() && curve === undefined)) {
         this.pan = { screen, view: { ...this.view } };
       } else if (this.tool === 'edit' && index !== undefined) {
-        this.drag = { curve, index: Number(index) };
-        this.hooks.picked(this.drag);
+        this.hooks.picked({ curve, index: Number(index) }, event.shiftKey);
+        if (!event.shiftKey) this.drag = { curve, index: Number(index) };
       } else if (this.tool === 'edit') {
-        this.hooks.picked({ curve });
+        this.hooks.picked({ curve }, event.shiftKey);
+      } else if (!drawing()) {
+        this.hooks.cut(curve, this.toSheet(screen));
+        return;
       } else {
-        this.hooks.placed(this.snap(screen, event).at);
+        this.hooks.placed(this.snap(screen, event));
         return;
       }
       svg.setPointerCapture(event.pointerId);
@@ -224,8 +257,9 @@ export class Sheet {
       } else if (this.drag) {
         this.hover = this.snap(screen, event, this.drag);
         this.drag.to = this.hover.at;
+        this.drag.pin = this.hover.pin;
         this.hooks.dragging(this.drag);
-      } else if (this.tool !== 'edit') {
+      } else if (drawing()) {
         this.hover = this.snap(screen, event);
         this.draw();
         this.hooks.hovered();
@@ -233,7 +267,7 @@ export class Sheet {
     });
     const end = () => {
       const drag = this.drag;
-      if (this.pan || drag) this.hover = this.tool === 'edit' ? null : this.hover;
+      if (this.pan || drag) this.hover = drawing() ? this.hover : null;
       const wasPan = this.pan;
       this.pan = this.drag = null;
       if (drag?.to) this.hooks.dragged(drag);

@@ -223,17 +223,69 @@ export class Viewer {
     );
     for (const d of drawings) {
       if (d.hidden) continue;
-      const picked = d.step === this.picked;
-      const material = picked
-        ? this.material('curve picked', { color: 0xa97a22, linewidth: 4.5 })
-        : this.material('curve', { color: 0xa97a22, linewidth: 2.6 });
+      const [profile, guides] = [d.curves.filter((c) => !c.guide), d.curves.filter((c) => c.guide)];
+      const material =
+        d.step === this.picked
+          ? this.material('curve picked', { color: 0xa97a22, linewidth: 4.5 })
+          : d.faded
+            ? this.material('curve faded', { color: 0xa97a22, linewidth: 1.2, transparent: true, opacity: 0.5 })
+            : this.material('curve', { color: 0xa97a22, linewidth: 2.6 });
       this.addLines(
-        d.curves.map((c) => c.line),
+        profile.map((c) => c.line),
         material,
         { step: d.step },
       );
+      const helping = this.material('helping', { color: 0xa97a22, linewidth: 1.4, dashed: true });
+      helping.dashSize = dash * 0.7;
+      helping.gapSize = dash * 0.5;
+      this.addLines(
+        guides.map((c) => c.line),
+        helping,
+        { step: d.step },
+      );
     }
+    this.showHelpers(dash);
     this.showHandles();
+  }
+
+  /** Planes as frames, axes as chain lines, points as crosses. */
+  showHelpers(dash) {
+    const reach = this.size * 0.32;
+    for (const helper of this.extras.helpers ?? []) {
+      const now = helper.step === this.picked;
+      const thin = this.material(now ? 'helper picked' : 'helper', {
+        color: now ? 0x0f6b5c : 0x5b6b7c,
+        linewidth: now ? 2.4 : 1.2,
+      });
+      const line = (points) => points.map((p) => p.toArray());
+      for (const frame of helper.planes ?? []) {
+        const corner = (a, b) => this.toSpace(frame, [a * reach, b * reach]);
+        const border = [corner(-1, -1), corner(1, -1), corner(1, 1), corner(-1, 1), corner(-1, -1)];
+        this.addLines(
+          [line(border), line([corner(-0.08, 0), corner(0.08, 0)]), line([corner(0, -0.08), corner(0, 0.08)])],
+          thin,
+          { step: helper.step },
+        );
+      }
+      if (helper.axis) {
+        const [origin, along] = helper.axis.map((v) => new THREE.Vector3(...v));
+        const chain = this.material('axis', { color: 0x1d2a30, linewidth: 1.4, dashed: true });
+        chain.dashSize = dash * 1.6;
+        chain.gapSize = dash * 0.5;
+        const end = (k) => origin.clone().addScaledVector(along, k * this.size * 0.7);
+        this.addLines([line([end(-1), end(1)])], chain, { step: helper.step });
+      }
+      if (helper.point) {
+        const at = new THREE.Vector3(...helper.point);
+        const arms = ['x', 'y', 'z'].map((axis) => {
+          const [a, b] = [at.clone(), at.clone()];
+          a[axis] -= reach * 0.06;
+          b[axis] += reach * 0.06;
+          return line([a, b]);
+        });
+        this.addLines(arms, thin, { step: helper.step });
+      }
+    }
   }
 
   /** Which step is picked; a picked drawing shows its points as handles that can be dragged. */
@@ -245,7 +297,7 @@ export class Viewer {
 
   showHandles() {
     this.clear(this.handles);
-    const drawing = this.extras.drawings.find((d) => d.step === this.picked && !d.hidden);
+    const drawing = this.extras.drawings.find((d) => d.step === this.picked && !d.hidden && d.frame);
     if (!drawing) return;
     const geometry = new THREE.SphereGeometry(1, 16, 12);
     const fill = new THREE.MeshBasicMaterial({ color: 0xfdfcf8, depthTest: false });

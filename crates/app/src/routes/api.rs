@@ -3,7 +3,7 @@
 use axum::body::Bytes;
 use axum::extract::rejection::BytesRejection;
 use axum::extract::ws::WebSocketUpgrade;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use axum::routing::{get, post};
@@ -33,6 +33,7 @@ pub fn routes() -> Router<AppState> {
         .route("/api/parts/{id}/undo", post(undo))
         .route("/api/parts/{id}/redo", post(redo))
         .route("/api/parts/{id}/report", get(report))
+        .route("/api/parts/{id}/recast", get(recast))
         .route("/api/parts/{id}/view.glb", get(view_glb))
         .route("/api/parts/{id}/live", get(open_live))
 }
@@ -164,6 +165,34 @@ async fn redo(
 
 async fn report(State(state): State<AppState>, Path(id): Path<Uuid>) -> Result<Json<Report>, Rejection> {
     Ok(Json(state.report(id).await?))
+}
+
+#[derive(Deserialize)]
+struct RecastAsked {
+    /// The drawing.
+    step: String,
+    /// The curve.
+    curve: String,
+    /// Control points wanted.
+    points: usize,
+    /// Degree wanted.
+    degree: usize,
+}
+
+#[derive(Serialize, JsonSchema)]
+pub(super) struct Recast {
+    /// What the recast curve would differ by, in millimetres.
+    deviation: f64,
+}
+
+async fn recast(
+    State(state): State<AppState>,
+    Path(id): Path<Uuid>,
+    Query(asked): Query<RecastAsked>,
+) -> Result<Json<Recast>, Rejection> {
+    let (_, recipe) = state.part(id).await?;
+    let deviation = part::recast_deviation(&recipe, &asked.step, &asked.curve, asked.points, asked.degree)?;
+    Ok(Json(Recast { deviation }))
 }
 
 async fn view_glb(State(state): State<AppState>, Path(id): Path<Uuid>) -> Result<Response, Rejection> {

@@ -9,7 +9,7 @@ use schemars::{JsonSchema, SchemaGenerator};
 use serde_json::{Value, json};
 use store::{Part, PartRow};
 
-use super::api::{Edited, Edits, OnVersion};
+use super::api::{Edited, Edits, OnVersion, Recast};
 use crate::live::Said;
 use crate::rejection::Refusal;
 use crate::state::AppState;
@@ -70,6 +70,14 @@ fn document() -> Value {
         json!({"name": "id", "in": "path", "required": true, "schema": {"type": "string", "format": "uuid"}});
     let format = json!({"name": "format", "in": "path", "required": true, "schema": {"enum": ["step", "stl", "3mf", "glb"]}});
     let chord = json!({"name": "chord", "in": "query", "description": "Chord tolerance in mm", "schema": {"type": "number"}});
+    let query = |name: &str, kind: &str| json!({"name": name, "in": "query", "required": true, "schema": {"type": kind}});
+    let recast_parameters = json!([
+        id,
+        query("step", "string"),
+        query("curve", "string"),
+        query("points", "integer"),
+        query("degree", "integer")
+    ]);
     let mut create = d.takes::<Recipe, Value>("Bring in a recipe as a new part; gives its id");
     let created = create["responses"]["200"].take();
     create["responses"] = json!({"201": created, "default": create["responses"]["default"]});
@@ -97,6 +105,7 @@ fn document() -> Value {
         "/api/parts/{id}/undo": {"parameters": [id], "post": d.takes::<OnVersion, Part>("Take back the newest change")},
         "/api/parts/{id}/redo": {"parameters": [id], "post": d.takes::<OnVersion, Part>("Make it again")},
         "/api/parts/{id}/report": {"parameters": [id], "get": d.answers::<Report>("The closure report")},
+        "/api/parts/{id}/recast": {"parameters": recast_parameters, "get": d.answers::<Recast>("What recasting a drawn curve would cost")},
         "/api/parts/{id}/live": {"parameters": [id], "get": live},
         "/api/parts/{id}/view.glb": {"parameters": [id], "get": d.file("Meshes to look at, with the report in the extras", "model/gltf-binary")},
         "/api/parts/{id}/recipe.json": {"parameters": [id], "get": d.file("The recipe as a file", JSON)},

@@ -7,8 +7,9 @@ use axum::response::{Html, IntoResponse, Redirect, Response};
 use axum::routing::{get, post};
 use axum::{Router, http::StatusCode};
 use part::Recipe;
-use part::steps::Make;
+use part::steps::{Make, drawing};
 use serde::Deserialize;
+use serde_json::json;
 use uuid::Uuid;
 
 use crate::picture::picture;
@@ -52,13 +53,15 @@ struct Rack {
 struct PartPage {
     id: Uuid,
     name: String,
-    steps: String,
+    /// Descriptions of steps, curves and changes, as JSON.
+    descriptions: String,
 }
 
 #[derive(Template)]
 #[template(path = "keys.html")]
 struct Keys {
     tools: Vec<(&'static str, &'static str, &'static str)>,
+    curves: Vec<drawing::CurveDescription>,
 }
 
 fn page(template: &impl Template) -> Result<Html<String>, PageRejection> {
@@ -119,8 +122,12 @@ async fn part_page(
     Path(id): Path<Uuid>,
 ) -> Result<Html<String>, PageRejection> {
     let part = state.store.part(id).await?;
-    let steps = serde_json::to_string(&Make::descriptions()).unwrap_or_default();
-    page(&PartPage { id, name: part.name, steps })
+    let descriptions = json!({
+        "steps": Make::descriptions(),
+        "curves": drawing::curve_kinds(),
+        "changes": drawing::change_kinds(),
+    });
+    page(&PartPage { id, name: part.name, descriptions: descriptions.to_string() })
 }
 
 async fn part_picture(State(state): State<AppState>, Path(id): Path<Uuid>) -> Result<Response, Rejection> {
@@ -135,7 +142,7 @@ async fn part_picture(State(state): State<AppState>, Path(id): Path<Uuid>) -> Re
 
 async fn keys() -> Result<Html<String>, PageRejection> {
     let tools = Make::descriptions().into_iter().map(|d| (d.key, d.label, d.purpose)).collect();
-    page(&Keys { tools })
+    page(&Keys { tools, curves: drawing::curve_kinds() })
 }
 
 async fn nothing_here() -> Response {

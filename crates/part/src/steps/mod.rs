@@ -102,6 +102,22 @@ impl Make {
     }
 }
 
+impl Make {
+    /// Every text in it that is a formula.
+    pub(crate) fn formulas(&self) -> Vec<String> {
+        let found = std::cell::RefCell::new(Vec::new());
+        let keep = |text: &str| {
+            found.borrow_mut().push(text.to_string());
+            text.to_string()
+        };
+        // What is given back is the step as it was.
+        match self.with_formulas(&keep) {
+            Ok(_) => found.into_inner(),
+            Err(_) => Vec::new(),
+        }
+    }
+}
+
 /// Fields that hold ids or words, never formulas.
 const WORDS: [&str; 21] = [
     "id", "curves", "kind", "after", "step", "item", "change", "curve", "with", "to", "second", "line",

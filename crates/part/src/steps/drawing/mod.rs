@@ -2,6 +2,7 @@
 
 mod change;
 mod curve;
+mod description;
 
 use std::collections::BTreeSet;
 
@@ -11,6 +12,9 @@ use serde::{Deserialize, Serialize};
 
 pub use change::Change;
 pub use curve::{CurveKind, DrawnCurve, DrawnPoint, Pin};
+pub use description::{
+    ChangeDescription, ChangeValue, CurveDescription, CurveValue, change_kinds, curve_kinds,
+};
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::recipe::{check_name, is_default};
