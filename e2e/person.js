@@ -11,7 +11,7 @@ async function makePart(page, name) {
 
 /** Opens a drawing and draws a curve by typing its coordinates. */
 async function drawTyped(page, tool, points) {
-  await page.getByRole('toolbar', { name: 'Drawing tools' }).getByRole('button', { name: tool }).click();
+  await page.getByRole('toolbar', { name: 'Drawing tools' }).getByRole('button', { name: tool, exact: true }).click();
   const field = page.getByLabel('Coordinates');
   for (const point of points) {
     await field.fill(point);

@@ -79,7 +79,7 @@ test('bad geometry fails its step alone, names the place, and the rest stays bui
         [1e300, 0],
       ],
       'd',
-      /1e300 mm away/,
+      /1e300 mm is too far away/,
     ],
     [
       [

@@ -14,6 +14,7 @@ use tokio::task::JoinHandle;
 use uuid::Uuid;
 
 use crate::rejection::Rejection;
+use crate::sheet::OpenSheet;
 use crate::state::AppState;
 use crate::view::view;
 
@@ -40,9 +41,9 @@ pub struct Ask {
     version: i64,
     /// Edits on top of the saved recipe.
     edits: Vec<Edit>,
-    /// The drawing whose sheet is open.
+    /// The sheet that is open.
     #[serde(default)]
-    sheet: Option<String>,
+    sheet: Option<OpenSheet>,
 }
 
 struct Running {
@@ -187,8 +188,7 @@ fn start(state: &AppState, id: Uuid, recipe: &Recipe, ask: Ask) -> Result<Runnin
             // Nobody listens any more when the page is gone.
             let _ = tell.send(step.to_string());
         };
-        let show =
-            move |recipe: &Recipe, rebuilt: &part::Rebuilt| view(recipe, rebuilt, ask.sheet.as_deref());
+        let show = move |recipe: &Recipe, rebuilt: &part::Rebuilt| view(recipe, rebuilt, ask.sheet.as_ref());
         state.workshop.run_until(id, edited, stop, tell, show).await
     });
     Ok(Running { ticket: ask.ticket, started: Instant::now(), cancel, steps, done: 0, progress, work })

@@ -1,7 +1,11 @@
 //! What the drawing sheet shows beside the drawing itself: places to snap to, what else crosses the plane, and combs.
 
-use geometry::{Frame, NurbsCurve, Point3, Tolerance, as_plane_arc, crossings, flatten, plane_crossings};
+use geometry::{
+    Frame, NurbsCurve, Point3, Tolerance, as_plane_arc, closest_on_curve, crossings, flatten, plane_crossings,
+};
 use part::{CurveShape, Rebuilt, Recipe, Shape};
+use schemars::JsonSchema;
+use serde::Deserialize;
 use serde_json::{Value, json};
 use topology::Body;
 
@@ -10,12 +14,28 @@ const MOST_TEETH: usize = 400;
 /// With more pieces than this the crossings of every pair are no longer looked for.
 const MOST_PIECES_CROSSED: usize = 60;
 
+/// The sheet that a page has open.
+#[derive(Debug, Clone, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct OpenSheet {
+    /// The drawing.
+    step: String,
+    /// The point that was placed last, in the drawing's plane in millimetres: lines from it may touch curves or stand
+    /// square to them.
+    #[serde(default)]
+    from: Option<[f64; 2]>,
+}
+
 /// Extras for the sheet of one drawing; nothing when it is not built.
-pub fn sheet(recipe: &Recipe, rebuilt: &Rebuilt, step: &str, chord: f64) -> Value {
+pub fn sheet(recipe: &Recipe, rebuilt: &Rebuilt, open: &OpenSheet, chord: f64) -> Value {
+    let step = open.step.as_str();
     let Some(index) = recipe.steps.iter().position(|s| s.id == step) else { return Value::Null };
     let Some(Shape::Drawing(drawing)) = rebuilt.built(index).map(|b| &b.shape) else { return Value::Null };
     let sheet = Sheet { frame: &drawing.frame, chord, tolerance: Tolerance::default() };
     let mut snaps = sheet.own_places(&drawing.curves);
+    if let Some([x, y]) = open.from {
+        snaps.extend(sheet.feet(&drawing.curves, &Point3::new(x, y, 0.0)));
+    }
     let mut sections: Vec<Value> = Vec::new();
     // What is made from the drawing itself would only hide it.
     let made_from_it = rebuilt.lineage.descendants(index);
@@ -89,6 +109,34 @@ impl Sheet<'_> {
         out
     }
 
+    /// Places where a line from a point touches a curve or stands square to it.
+    fn feet(&self, curves: &[CurveShape], from: &Point3) -> Vec<Value> {
+        let mut out = Vec::new();
+        for curve in curves {
+            for piece in curve.pieces.iter().map(|p| self.flattened(p)) {
+                let touching = |t: f64| {
+                    let (p, [d, ..]) = piece.derivatives(t);
+                    (p - from).xy().perp(&d.xy())
+                };
+                let square = |t: f64| {
+                    let (p, [d, ..]) = piece.derivatives(t);
+                    (p - from).dot(&d)
+                };
+                let straight = piece.degree() == 1;
+                let found = zeros(&piece, &square).into_iter().map(|t| (t, "square"));
+                let touches = if straight { Vec::new() } else { zeros(&piece, &touching) };
+                for (t, word) in found.chain(touches.into_iter().map(|t| (t, "tangent"))) {
+                    let p = piece.point(t);
+                    // From a place on the curve itself every line there would do.
+                    if (p - from).norm() > self.tolerance.join {
+                        out.push(json!({"at": [p.x, p.y], "word": word, "of": curve.id}));
+                    }
+                }
+            }
+        }
+        out
+    }
+
     /// Where other curves cross the plane; a point can be pinned there.
     fn guide_places(&self, curves: &[CurveShape], step: &str) -> Vec<Value> {
         let mut out = Vec::new();
@@ -151,4 +199,37 @@ impl Sheet<'_> {
             tightest.filter(|t| t.0 > 1e-9).map(|(k, p)| json!({"radius": 1.0 / k, "at": self.flat(&p)}));
         json!({"id": curve.id, "teeth": teeth, "tightest": tightest})
     }
+}
+
+const SAMPLES_PER_SPAN: usize = 12;
+
+/// Parameters of a curve at which a function changes its sign.
+fn zeros(curve: &NurbsCurve, f: &impl Fn(f64) -> f64) -> Vec<f64> {
+    let mut out = Vec::new();
+    for w in curve.knots().breaks().windows(2) {
+        for k in 0..SAMPLES_PER_SPAN {
+            let at = |k: usize| w[0] + (w[1] - w[0]) * k as f64 / SAMPLES_PER_SPAN as f64;
+            let (mut a, mut b) = (at(k), at(k + 1));
+            let rising = f(a) <= 0.0;
+            if rising == (f(b) <= 0.0) {
+                continue;
+            }
+            for _ in 0..50 {
+                let middle = 0.5 * (a + b);
+                if (f(middle) <= 0.0) == rising { a = middle } else { b = middle }
+            }
+            out.push(0.5 * (a + b));
+        }
+    }
+    out
+}
+
+/// The exact place of a drawing's curves that is nearest to a place of its plane, in millimetres.
+pub fn nearest(recipe: &Recipe, rebuilt: &Rebuilt, step: &str, to: [f64; 2]) -> Option<[f64; 2]> {
+    let index = recipe.steps.iter().position(|s| s.id == step)?;
+    let Shape::Drawing(drawing) = &rebuilt.built(index)?.shape else { return None };
+    let at = drawing.frame.to_space(to[0], to[1]);
+    let places = drawing.curves.iter().flat_map(|c| &c.pieces).map(|p| closest_on_curve(p, &at));
+    let best = places.min_by(|a, b| a.distance.total_cmp(&b.distance))?;
+    Some(drawing.frame.flattened(&best.point).into())
 }

@@ -8,14 +8,14 @@ use part::{Built, CurveShape, Display, DrawingShape, Rebuilt, Recipe, Shape, rep
 use serde_json::{Value, json};
 use topology::{Body, Mesh, MeshTolerance, Shell, free_edges};
 
-use crate::sheet::sheet;
+use crate::sheet::{OpenSheet, sheet};
 
 /// Chord tolerance of what is shown, as a share of the part's size; about a pixel on most screens; shading uses exact normals.
 const CHORD_SHARE: f64 = 1.0 / 700.0;
 const CHORD_LIMITS: [f64; 2] = [0.002, 5.0];
 
 /// The part as it is shown, and for the drawing whose sheet is open what its sheet shows besides.
-pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, open_sheet: Option<&str>) -> Vec<u8> {
+pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, open_sheet: Option<&OpenSheet>) -> Vec<u8> {
     let chord = chord(rebuilt);
     let tolerance = MeshTolerance::chord(chord);
     let (mut scene, mut edges, mut backdrop) = (Vec::new(), Vec::new(), Vec::new());
@@ -71,7 +71,7 @@ pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, open_sheet: Option<&str>) -> Vec
         "report": report(recipe, rebuilt),
         "drawings": drawings,
         "helpers": helpers,
-        "sheet": open_sheet.map(|step| sheet(recipe, rebuilt, step, chord)),
+        "sheet": open_sheet.map(|open| sheet(recipe, rebuilt, open, chord)),
         "edges": edges,
         "backdrop": backdrop,
         "chord": chord,

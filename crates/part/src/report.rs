@@ -182,7 +182,15 @@ pub fn report(recipe: &Recipe, rebuilt: &Rebuilt) -> Report {
         format!("Not yet a solid: {left} {} left", if left == 1 { "thing" } else { "things" })
     };
     let ledger = ledger(&bodies, &steps);
-    Report { part: recipe.name.clone(), ready, headline, bodies, steps, ledger, parameters: parameters(recipe) }
+    Report {
+        part: recipe.name.clone(),
+        ready,
+        headline,
+        bodies,
+        steps,
+        ledger,
+        parameters: parameters(recipe),
+    }
 }
 
 fn parameters(recipe: &Recipe) -> Vec<ParameterReport> {
@@ -196,8 +204,10 @@ fn parameters(recipe: &Recipe) -> Vec<ParameterReport> {
                 crate::Amount::Formula(text) => uses(text, &p.name),
                 crate::Amount::Number(_) => false,
             });
-            let by_step = recipe.steps.iter().filter(|s| s.make.formulas().iter().any(|text| uses(text, &p.name)));
-            let drives = by_parameter.map(|o| o.name.clone()).chain(by_step.map(|s| s.name.clone())).collect();
+            let by_step =
+                recipe.steps.iter().filter(|s| s.make.formulas().iter().any(|text| uses(text, &p.name)));
+            let drives =
+                by_parameter.map(|o| o.name.clone()).chain(by_step.map(|s| s.name.clone())).collect();
             let value = scope.get(&p.name).map_or(f64::NAN, |v| v.number);
             ParameterReport { name: p.name.clone(), value, drives }
         })

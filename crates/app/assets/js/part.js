@@ -71,12 +71,14 @@ Alpine.data('part', () => ({
       axisNames: () => this.planeWord(),
       turnsHere: () => ['xz', 'yz'].includes(this.drawingStep()?.plane),
       flatten: (p) => this.flatten(p),
-      placed: (snap) => this.place(this.drawnPlace(snap), snap.at),
+      placed: (snap) => this.placeSnapped(snap),
       cut: (curve, place) => this.cutAt(curve, place),
       hovered: () => this.previewPending(),
       picked: (what, more) => this.pickOnSheet(what, more),
       dragging: (drag) => live.show([this.moveEdit(this.sheetStep, drag)]),
       dragged: (drag) => this.commit([this.moveEdit(this.sheetStep, drag)]),
+      draggingHandle: (handle) => live.show([this.handleEdit(handle)]),
+      draggedHandle: (handle) => this.commit([this.handleEdit(handle)]),
       addPoint: (curve, at) => this.commit([{ edit: 'add_point', step: this.sheetStep, curve, at }]),
     });
     live = new Live(this.id, {
@@ -87,7 +89,7 @@ Alpine.data('part', () => ({
         this.progress = note;
       },
       version: () => this.version,
-      sheet: () => this.sheetStep,
+      sheet: () => (this.sheetStep ? { step: this.sheetStep, from: sheet.pending.at(-1) } : undefined),
       linked: (on) => {
         this.saved = on ? this.savedWord() : 'no connection: your work stays here';
       },

@@ -9,7 +9,8 @@ const UNITS_OF = { length: null, angle: 'deg', ratio: '', count: '' };
 /** A value of an object by a path such as `by.0`, and the object with another value there. */
 const at = (object, path) => path.split('.').reduce((o, key) => o?.[key], object);
 function withValue(object, path, value) {
-  const copy = structuredClone(object);
+  // What Alpine hands out is a proxy, which only a round trip through JSON copies.
+  const copy = JSON.parse(JSON.stringify(object));
   const keys = path.split('.');
   const last = keys.pop();
   keys.reduce((o, key) => o[key], copy)[last] = value;
@@ -75,6 +76,7 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, descriptions, PLANES
         if (clicksOf(this.sheetTool) > 2) sheet.pending = sheet.pending.map((p, i) => drawn.points[i] ?? p);
       }
     }
+    if (this.picks.length && !document.activeElement?.closest('.coordinates')) this.readTyped();
     sheet.extras = this.sheetExtras?.step === this.sheetStep ? this.sheetExtras : null;
     this.redrawSheet();
   },
@@ -83,6 +85,7 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, descriptions, PLANES
     sheet.polygon = this.showPolygon;
     sheet.comb = this.showComb;
     sheet.picks = this.picks;
+    if (!sheet.handleDrag) sheet.handles = this.sheetStep && this.sheetTool === 'edit' ? this.handlesShown() : [];
     sheet.draw();
   },
   flatten(p) {
@@ -148,6 +151,15 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, descriptions, PLANES
     else sessionStorage.removeItem(key);
     sheet.draw();
   },
+  /** A click: a place along a curve is brought onto it exactly, which only the server can. */
+  async placeSnapped(snap) {
+    let at = snap.at;
+    if (snap.word === 'along') {
+      const path = `/api/parts/${this.id}/nearest?step=${encodeURIComponent(this.sheetStep)}&x=${at[0]}&y=${at[1]}`;
+      at = (await (await this.askServer(path)).json()).at ?? at;
+    }
+    this.place(this.drawnPlace({ ...snap, at }), at);
+  },
   place(amounts, place) {
     const sheet = getSheet();
     const points = [...(sheet.amounts ?? []), amounts];
@@ -171,7 +183,11 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, descriptions, PLANES
       amounts.push(this.drawnPlace(hover));
       places.push(hover.at);
     }
-    if (places.length < leastOf(this.sheetTool)) return;
+    if (places.length < leastOf(this.sheetTool)) {
+      // Too little to show yet; but where lines from here would touch is known afterwards.
+      getLive().show([]);
+      return;
+    }
     const curve = { ...this.curveToBe(amounts, places), id: PREVIEW_ID };
     getLive().show([{ edit: 'add_curve', step: this.sheetStep, curve }]);
   },
@@ -253,10 +269,14 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, descriptions, PLANES
       const kept = more ? this.picks.filter((p) => !same(p)) : [];
       this.picks = more && this.picks.some(same) ? kept : [...kept, what];
     }
+    this.readTyped();
+    this.redrawSheet();
+  },
+  /** The coordinates of the one point that is picked, as they stand in the recipe. */
+  readTyped() {
     const point = this.picks.length === 1 && this.picks[0].index !== undefined ? this.picks[0] : null;
     const amounts = point ? this.drawn(point.curve)?.points[point.index] : null;
     this.typed = Array.isArray(amounts) ? amounts.join(', ') : '';
-    this.redrawSheet();
   },
   pickedPoint() {
     return this.picks.length > 0 && this.picks.every((p) => p.index !== undefined);
@@ -366,6 +386,41 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, descriptions, PLANES
     const weights = curve.points.map((_, i) => curve.weights?.[i] ?? 1);
     weights[index] = asAmount(text);
     this.setCurve({ ...curve, weights });
+  },
+
+  // --- End handles of a through-point curve
+  hasHandle(which) {
+    return !!this.drawn(this.pickedCurve())?.[`${which}_handle`];
+  },
+  /** Adds a handle that reaches a third of the way to the next point, or takes it away. */
+  toggleHandle(which) {
+    const curve = this.drawn(this.pickedCurve());
+    const field = `${which}_handle`;
+    if (curve[field]) return this.setCurve({ ...curve, [field]: null });
+    const points = this.shownCurve(curve.id).points;
+    const [a, b] = which === 'start' ? [points[0], points[1]] : [points.at(-2), points.at(-1)];
+    return this.setCurve({ ...curve, [field]: [0, 1].map((k) => this.number((b[k] - a[k]) / 3)) });
+  },
+  /** Handles to draw: where they begin and end. One that is a formula moves by typing only. */
+  handlesShown() {
+    const curve = this.pickedCurves().length === 1 ? this.drawn(this.pickedCurve()) : null;
+    const points = curve && this.shownCurve(curve.id)?.points;
+    if (curve?.kind !== 'through_points' || !points?.length) return [];
+    return ['start', 'end'].flatMap((which) => {
+      const handle = curve[`${which}_handle`];
+      if (!handle?.every((a) => typeof a === 'number')) return [];
+      const from = which === 'start' ? points[0] : points.at(-1);
+      const sign = which === 'start' ? 1 : -1;
+      return [{ which, from, to: from.map((v, k) => v + sign * handle[k] * this.unit()) }];
+    });
+  },
+  handleEdit({ which, to }) {
+    const curve = this.drawn(this.pickedCurve());
+    const points = this.shownCurve(curve.id).points;
+    const from = which === 'start' ? points[0] : points.at(-1);
+    const sign = which === 'start' ? 1 : -1;
+    const handle = to.map((v, k) => this.number(sign * (v - from[k])));
+    return { edit: 'set_curve', step: this.sheetStep, curve: { ...curve, [`${which}_handle`]: handle } };
   },
 
   // --- Curves and changes

@@ -83,11 +83,32 @@ export class Sheet {
     }
     const place = places.find((s) => near(s.at));
     if (place) return { at: exact(place.at), word: place.word };
+    const along = leaveOut ? null : this.alongCurve(screen);
+    if (along) return { at: along.map((v) => Number(v.toFixed(6))), word: 'along' };
     const onAxis = Math.abs(free[0] * this.view.scale) <= SNAP_PIXELS;
     if (onAxis) return { at: [0, onGrid[1]], word: 'axis' };
     return near(onGrid) || step * this.view.scale < 2.5 * SNAP_PIXELS
       ? { at: onGrid, word: 'grid' }
       : { at: free.map((v) => Number(v.toFixed(3))), word: null };
+  }
+
+  /** The place of the drawn lines that is nearest to a screen point, if it is near; the server makes it exact. */
+  alongCurve(screen) {
+    let best = null;
+    let least = SNAP_PIXELS * 0.7;
+    for (const curve of this.drawing?.curves ?? []) {
+      const line = curve.line.map((p) => this.toScreen(this.hooks.flatten(p)));
+      for (let i = 1; i < line.length; i++) {
+        const [a, b] = [line[i - 1], line[i]];
+        const [dx, dy] = [b[0] - a[0], b[1] - a[1]];
+        const length = dx * dx + dy * dy;
+        const t = length ? Math.min(1, Math.max(0, ((screen[0] - a[0]) * dx + (screen[1] - a[1]) * dy) / length)) : 0;
+        const at = [a[0] + dx * t, a[1] + dy * t];
+        const distance = Math.hypot(at[0] - screen[0], at[1] - screen[1]);
+        if (distance < least) [best, least] = [at, distance];
+      }
+    }
+    return best && this.toSheet(best);
   }
 
   path(points) {
@@ -142,6 +163,11 @@ export class Sheet {
       const [x, y] = this.toScreen(place.at);
       parts.push(`<path class="guide-place" d="M${x - 6} ${y}h12M${x} ${y - 6}v12"/>`);
     }
+    for (const { which, from, to } of this.handles ?? []) {
+      const [x, y] = this.toScreen(to);
+      parts.push(`<path class="handle-arm" d="${this.path([from, to])}"/>`);
+      parts.push(`<rect class="handle" data-handle="${which}" x="${x - 5}" y="${y - 5}" width="10" height="10"/>`);
+    }
     if (this.pending.length) {
       const all = this.hover ? [...this.pending, this.hover.at] : this.pending;
       parts.push(`<path class="rubber" d="${this.path(all)}"/>`);
@@ -163,6 +189,9 @@ export class Sheet {
         middle: `M${x - 7} ${y + 6}h14l-7-12z`,
         centre: `M${x - 7} ${y}a7 7 0 1 0 14 0a7 7 0 1 0-14 0M${x - 3} ${y}h6`,
         crossing: `M${x - 6} ${y - 6}l12 12M${x + 6} ${y - 6}l-12 12`,
+        along: `M${x - 6} ${y + 4}l12-8M${x - 3} ${y - 5}l6 10`,
+        square: `M${x - 7} ${y + 6}h14M${x} ${y + 6}v-13M${x} ${y + 1}h5v5`,
+        tangent: `M${x - 8} ${y - 6}h16M${x - 5} ${y - 1}a5 5 0 1 0 10 0a5 5 0 1 0-10 0`,
         guide: `M${x - 8} ${y}a8 8 0 1 0 16 0a8 8 0 1 0-16 0M${x} ${y - 8}v16`,
       };
       if (this.hover.word) parts.push(`<path class="snap" d="${marks[this.hover.word]}"/>`);
@@ -227,8 +256,10 @@ export class Sheet {
     svg.addEventListener('pointerdown', (event) => {
       svg.focus();
       const screen = local(event);
-      const { curve, index } = event.target.dataset ?? {};
-      if (event.button !== 0 || (!drawing() && curve === undefined)) {
+      const { curve, index, handle } = event.target.dataset ?? {};
+      if (event.button === 0 && handle) {
+        this.handleDrag = { which: handle };
+      } else if (event.button !== 0 || (!drawing() && curve === undefined)) {
         this.pan = { screen, view: { ...this.view } };
       } else if (this.tool === 'edit' && index !== undefined) {
         this.hooks.picked({ curve, index: Number(index) }, event.shiftKey);
@@ -254,6 +285,13 @@ export class Sheet {
           y: this.pan.view.y + dy / this.view.scale,
         };
         this.draw();
+      } else if (this.handleDrag) {
+        this.handleDrag.to = this.toSheet(screen).map((v) => Number(v.toFixed(4)));
+        this.handles = this.handles.map((h) =>
+          h.which === this.handleDrag.which ? { ...h, to: this.handleDrag.to } : h,
+        );
+        this.draw();
+        this.hooks.draggingHandle(this.handleDrag);
       } else if (this.drag) {
         this.hover = this.snap(screen, event, this.drag);
         this.drag.to = this.hover.at;
@@ -267,6 +305,9 @@ export class Sheet {
     });
     const end = () => {
       const drag = this.drag;
+      const handle = this.handleDrag;
+      this.handleDrag = null;
+      if (handle?.to) this.hooks.draggedHandle(handle);
       if (this.pan || drag) this.hover = drawing() ? this.hover : null;
       const wasPan = this.pan;
       this.pan = this.drag = null;

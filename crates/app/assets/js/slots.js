@@ -91,12 +91,19 @@ export const slots = (describe) => ({
     this.previewCard();
   },
   addRow(slot, text) {
-    const value = typeof text === 'string' && text.includes(',') && slot.typed ? typedPoint(text) : fromText(text);
-    if (!value) return false;
-    const rows = [...this.slotRows(slot), value];
-    this.card.draft[slot.name] = rows.slice(-slot.most);
+    this.addValue(slot, fromText(text));
+  },
+  /** Coordinates typed into a slot; gives whether they could be read. */
+  addTyped(slot, text) {
+    const value = typedPoint(text);
+    if (!value) this.card.refusal = 'Write three values with commas between, as in 10, 0, 2*wall.';
+    else this.addValue(slot, value);
+    return !!value;
+  },
+  addValue(slot, value) {
+    if (!value) return;
+    this.card.draft[slot.name] = [...this.slotRows(slot), value].slice(-slot.most);
     this.previewCard();
-    return true;
   },
   setRow(slot, index, text) {
     const value = typedPoint(text);

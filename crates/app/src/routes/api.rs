@@ -19,6 +19,7 @@ use uuid::Uuid;
 use super::pages::OWN_PROJECT;
 use crate::live::live;
 use crate::rejection::Rejection;
+use crate::sheet::nearest;
 use crate::state::AppState;
 use crate::view::view;
 
@@ -34,6 +35,7 @@ pub fn routes() -> Router<AppState> {
         .route("/api/parts/{id}/redo", post(redo))
         .route("/api/parts/{id}/report", get(report))
         .route("/api/parts/{id}/recast", get(recast))
+        .route("/api/parts/{id}/nearest", get(nearest_place))
         .route("/api/parts/{id}/view.glb", get(view_glb))
         .route("/api/parts/{id}/live", get(open_live))
 }
@@ -193,6 +195,34 @@ async fn recast(
     let (_, recipe) = state.part(id).await?;
     let deviation = part::recast_deviation(&recipe, &asked.step, &asked.curve, asked.points, asked.degree)?;
     Ok(Json(Recast { deviation }))
+}
+
+#[derive(Deserialize)]
+struct NearestAsked {
+    /// The drawing.
+    step: String,
+    /// A place of its plane, in millimetres.
+    x: f64,
+    /// A place of its plane, in millimetres.
+    y: f64,
+}
+
+#[derive(Serialize, JsonSchema)]
+pub(super) struct Nearest {
+    /// The place on the drawing's curves, in its plane, in millimetres; none where it has no curve.
+    at: Option<[f64; 2]>,
+}
+
+async fn nearest_place(
+    State(state): State<AppState>,
+    Path(id): Path<Uuid>,
+    Query(asked): Query<NearestAsked>,
+) -> Result<Json<Nearest>, Rejection> {
+    let (_, recipe) = state.part(id).await?;
+    let find = move |recipe: &Recipe, rebuilt: &part::Rebuilt| {
+        nearest(recipe, rebuilt, &asked.step, [asked.x, asked.y])
+    };
+    Ok(Json(Nearest { at: state.workshop.run(id, recipe, find).await? }))
 }
 
 async fn view_glb(State(state): State<AppState>, Path(id): Path<Uuid>) -> Result<Response, Rejection> {

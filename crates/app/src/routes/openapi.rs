@@ -9,7 +9,7 @@ use schemars::{JsonSchema, SchemaGenerator};
 use serde_json::{Value, json};
 use store::{Part, PartRow};
 
-use super::api::{Edited, Edits, OnVersion, Recast};
+use super::api::{Edited, Edits, Nearest, OnVersion, Recast};
 use crate::live::Said;
 use crate::rejection::Refusal;
 use crate::state::AppState;
@@ -78,6 +78,7 @@ fn document() -> Value {
         query("points", "integer"),
         query("degree", "integer")
     ]);
+    let nearest_parameters = json!([id, query("step", "string"), query("x", "number"), query("y", "number")]);
     let mut create = d.takes::<Recipe, Value>("Bring in a recipe as a new part; gives its id");
     let created = create["responses"]["200"].take();
     create["responses"] = json!({"201": created, "default": create["responses"]["default"]});
@@ -106,6 +107,7 @@ fn document() -> Value {
         "/api/parts/{id}/redo": {"parameters": [id], "post": d.takes::<OnVersion, Part>("Make it again")},
         "/api/parts/{id}/report": {"parameters": [id], "get": d.answers::<Report>("The closure report")},
         "/api/parts/{id}/recast": {"parameters": recast_parameters, "get": d.answers::<Recast>("What recasting a drawn curve would cost")},
+        "/api/parts/{id}/nearest": {"parameters": nearest_parameters, "get": d.answers::<Nearest>("The place of a drawing's curves that is nearest to a place of its plane")},
         "/api/parts/{id}/live": {"parameters": [id], "get": live},
         "/api/parts/{id}/view.glb": {"parameters": [id], "get": d.file("Meshes to look at, with the report in the extras", "model/gltf-binary")},
         "/api/parts/{id}/recipe.json": {"parameters": [id], "get": d.file("The recipe as a file", JSON)},

@@ -2,7 +2,7 @@
 //! and a mirrored half follows the half that is drawn.
 
 use geometry::{
-    Fitted, Frame, GeometryError, NurbsCurve, Point3, Vector3, chamfer, closest_on_curve, crossings,
+    Corner, Fitted, Frame, GeometryError, NurbsCurve, Point3, Vector3, chamfer, closest_on_curve, crossings,
     extended, extended_to, fillet, offset_in_plane,
 };
 use nalgebra::{Matrix4, Rotation3, Translation3};
@@ -207,16 +207,14 @@ impl Work<'_> {
                 let radius = self.length(radius, "radius")?;
                 let join = self.context.tolerance.join;
                 self.corners(curve, with.as_deref(), *corner, "radius", &|a, b| {
-                    let done = fillet(a, b, &Vector3::z(), radius, join)?;
-                    Ok((done.before, done.joint, done.after))
+                    fillet(a, b, &Vector3::z(), radius, join)
                 })
             }
             Change::Chamfer { curve, with, corner, distance } => {
                 let distance = self.length(distance, "distance")?;
                 let join = self.context.tolerance.join;
                 self.corners(curve, with.as_deref(), *corner, "distance", &|a, b| {
-                    let done = chamfer(a, b, [distance; 2], join)?;
-                    Ok((done.before, done.joint, done.after))
+                    chamfer(a, b, [distance; 2], join)
                 })
             }
             Change::Trim { curve, away } => self.trim(curve, *away),
@@ -239,10 +237,7 @@ impl Work<'_> {
         with: Option<&str>,
         which: Option<usize>,
         what: &str,
-        treat: &dyn Fn(
-            &NurbsCurve,
-            &NurbsCurve,
-        ) -> Result<(NurbsCurve, NurbsCurve, NurbsCurve), GeometryError>,
+        treat: &dyn Fn(&NurbsCurve, &NurbsCurve) -> Result<Corner, GeometryError>,
     ) -> Result<(), Notice> {
         let i = self.place(id, "curve")?;
         let Some(with) = with else {
@@ -260,7 +255,7 @@ impl Work<'_> {
                 }
                 let next = (k + 1) % pieces.len();
                 match treat(&pieces[k], &pieces[next]) {
-                    Ok((before, joint, after)) => {
+                    Ok(Corner { before, joint, after }) => {
                         pieces[k] = before;
                         pieces[next] = after;
                         joints.push((k, joint));
@@ -295,7 +290,7 @@ impl Work<'_> {
         let last = self.curves[i].pieces.len() - 1;
         let (mut before, mut after) = (self.curves[i].pieces[last].clone(), self.curves[j].pieces[0].clone());
         self.bring_to_crossing(&mut before, &mut after);
-        let (before, joint, after) = treat(&before, &after).map_err(|e| self.geometry(what, &e))?;
+        let Corner { before, joint, after } = treat(&before, &after).map_err(|e| self.geometry(what, &e))?;
         self.curves[i].pieces[last] = before;
         self.curves[i].pieces.push(joint);
         self.curves[j].pieces[0] = after;

@@ -68,20 +68,52 @@ pub struct ChangeValue {
 #[must_use]
 pub fn curve_kinds() -> Vec<CurveDescription> {
     let of = |kind: CurveKind, label, key, help| {
-        let values = kind.values().iter().map(|&(name, quantity, default)| CurveValue { name, quantity, default });
-        let closes = matches!(kind, CurveKind::ThroughPoints | CurveKind::ControlPoints | CurveKind::Polyline);
+        let values =
+            kind.values().iter().map(|&(name, quantity, default)| CurveValue { name, quantity, default });
+        let closes =
+            matches!(kind, CurveKind::ThroughPoints | CurveKind::ControlPoints | CurveKind::Polyline);
         CurveDescription { kind, label, key, help, points: kind.points(), closes, values: values.collect() }
     };
     vec![
-        of(CurveKind::ThroughPoints, "Through", "p", "A curve through every click; two make a straight line. Enter ends it."),
-        of(CurveKind::ControlPoints, "Control", "c", "A curve whose clicks are its control polygon. Enter ends it."),
-        of(CurveKind::Bezier, "Handles", "z", "Cubic pieces: point, two handles, point, and so on. Enter ends it."),
+        of(
+            CurveKind::ThroughPoints,
+            "Through",
+            "p",
+            "A curve through every click; two make a straight line. Enter ends it.",
+        ),
+        of(
+            CurveKind::ControlPoints,
+            "Control",
+            "c",
+            "A curve whose clicks are its control polygon. Enter ends it.",
+        ),
+        of(
+            CurveKind::Bezier,
+            "Handles",
+            "z",
+            "Cubic pieces: point, two handles, point, and so on. Enter ends it.",
+        ),
         of(CurveKind::Polyline, "Lines", "l", "Straight lines from click to click. Enter ends them."),
         of(CurveKind::Arc, "Arc", "a", "An arc: where it begins, a place it passes, where it ends."),
-        of(CurveKind::ArcAbout, "Arc about", "u", "An arc: its centre, where it begins, the direction of its end."),
-        of(CurveKind::TangentArc, "Arc on", "n", "An arc that goes on from the last curve without a corner: where it ends."),
+        of(
+            CurveKind::ArcAbout,
+            "Arc about",
+            "u",
+            "An arc: its centre, where it begins, the direction of its end.",
+        ),
+        of(
+            CurveKind::TangentArc,
+            "Arc on",
+            "n",
+            "An arc that goes on from the last curve without a corner: where it ends.",
+        ),
         of(CurveKind::Circle, "Circle", "i", "A circle: its centre, then a place on it."),
-        of(CurveKind::Ellipse, "Ellipse", "k", "An ellipse: its centre, the end of one axis, a place as far out as the other."),
+        of(
+            CurveKind::Ellipse,
+            "Ellipse",
+            "k",
+            "An ellipse: its centre, the end of one axis, a place as far out as the other.",
+        ),
         of(CurveKind::Rectangle, "Rectangle", "r", "A rectangle: two opposite corners."),
         of(CurveKind::Polygon, "Polygon", "y", "A regular polygon: its centre, then a corner."),
     ]
@@ -90,17 +122,54 @@ pub fn curve_kinds() -> Vec<CurveDescription> {
 /// All changes, in the order of the sheet's tools.
 #[must_use]
 pub fn change_kinds() -> Vec<ChangeDescription> {
-    let length = |name, label, default| ChangeValue { name, label, quantity: Some(Quantity::Length), default };
+    let length =
+        |name, label, default| ChangeValue { name, label, quantity: Some(Quantity::Length), default };
     let word = |name, label, default| ChangeValue { name, label, quantity: None, default };
     let of = |change, label, picks, help, values| ChangeDescription { change, label, help, picks, values };
     vec![
-        of("fillet", "Fillet", "pair", "Rounds the corners of one curve, or the one between two.", vec![length("radius", "Radius", "2 mm")]),
-        of("chamfer", "Chamfer", "pair", "Cuts the corners of one curve, or the one between two.", vec![length("distance", "Distance", "2 mm")]),
-        of("trim", "Trim", "place", "Takes away the part that is clicked, up to where others cross it.", vec![]),
+        of(
+            "fillet",
+            "Fillet",
+            "pair",
+            "Rounds the corners of one curve, or the one between two.",
+            vec![length("radius", "Radius", "2 mm")],
+        ),
+        of(
+            "chamfer",
+            "Chamfer",
+            "pair",
+            "Cuts the corners of one curve, or the one between two.",
+            vec![length("distance", "Distance", "2 mm")],
+        ),
+        of(
+            "trim",
+            "Trim",
+            "place",
+            "Takes away the part that is clicked, up to where others cross it.",
+            vec![],
+        ),
         of("split", "Split", "place", "Cuts a curve in two where it is clicked.", vec![]),
-        of("extend", "Extend", "pair", "Makes a curve longer, by a distance or up to the second one picked.", vec![length("by", "By", "5 mm")]),
-        of("offset", "Offset", "one", "Adds a curve beside one; below zero on its other side.", vec![length("distance", "Distance", "3 mm")]),
-        of("mirror", "Mirror", "many", "Adds the mirrored halves, which follow: about x, y or a straight curve.", vec![word("line", "About", "y")]),
+        of(
+            "extend",
+            "Extend",
+            "pair",
+            "Makes a curve longer, by a distance or up to the second one picked.",
+            vec![length("by", "By", "5 mm")],
+        ),
+        of(
+            "offset",
+            "Offset",
+            "one",
+            "Adds a curve beside one; below zero on its other side.",
+            vec![length("distance", "Distance", "3 mm")],
+        ),
+        of(
+            "mirror",
+            "Mirror",
+            "many",
+            "Adds the mirrored halves, which follow: about x, y or a straight curve.",
+            vec![word("line", "About", "y")],
+        ),
         of(
             "transform",
             "Move",
@@ -109,12 +178,28 @@ pub fn change_kinds() -> Vec<ChangeDescription> {
             vec![
                 length("by.0", "By, across", "0 mm"),
                 length("by.1", "By, up", "0 mm"),
-                ChangeValue { name: "turn", label: "Turn", quantity: Some(Quantity::Angle), default: "0 deg" },
+                ChangeValue {
+                    name: "turn",
+                    label: "Turn",
+                    quantity: Some(Quantity::Angle),
+                    default: "0 deg",
+                },
                 ChangeValue { name: "scale", label: "Scale", quantity: Some(Quantity::Ratio), default: "1" },
-                ChangeValue { name: "copies", label: "Copies", quantity: Some(Quantity::Count), default: "0" },
+                ChangeValue {
+                    name: "copies",
+                    label: "Copies",
+                    quantity: Some(Quantity::Count),
+                    default: "0",
+                },
             ],
         ),
-        of("smooth", "Smooth", "many", "Makes one smooth spline of a chain and says what it costs.", vec![length("tolerance", "Tolerance", "0.1 mm")]),
+        of(
+            "smooth",
+            "Smooth",
+            "many",
+            "Makes one smooth spline of a chain and says what it costs.",
+            vec![length("tolerance", "Tolerance", "0.1 mm")],
+        ),
         of("join", "Join", "many", "Makes one curve of several that run end to end.", vec![]),
     ]
 }
