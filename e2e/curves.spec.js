@@ -61,8 +61,8 @@ test('circles and rectangles are drawn by clicks, then made exact by typing', as
   await expect(figure(page, 'Length')).toHaveText('153.016 mm');
   await page.getByLabel('Fillet Radius').fill('90');
   await page.getByLabel('Fillet Radius').press('Tab');
-  await expect(page.locator('.ledger')).toContainText('cannot be built');
-  await page.keyboard.press('Control+z');
+  // What does not fit is told with what would, and not kept.
+  await expect(page.locator('.sheet-error')).toContainText('at most 14.9');
   await expect(figure(page, 'Length')).toHaveText('153.016 mm');
   await tool(page, 'Circle').click();
   await clickAll(page, [

@@ -163,7 +163,7 @@ fn corners_are_rounded_and_cut_live() {
     let one = drawn(square.clone(), json!([{"change": "chamfer", "curve": "r", "corner": 1, "distance": 3}]));
     near(one[0].length(), 60.0 - 6.0 + 3.0 * 2f64.sqrt(), 1e-9);
     let too_much = refused(square, json!([{"change": "fillet", "curve": "r", "radius": 5.5}]));
-    assert!(too_much.message.contains("at most 4.4") && too_much.at.is_some(), "{too_much:?}");
+    assert!(too_much.message.contains("at most 4.99") && too_much.at.is_some(), "{too_much:?}");
     // Two lines that stop short of their corner are brought to it, whichever way they run.
     let apart = json!([line("a", [0.0, 0.0], [8.0, 0.0]), line("b", [10.0, 9.0], [10.0, 3.0])]);
     let joined = drawn(apart, json!([{"change": "fillet", "curve": "a", "with": "b", "radius": 2}]));

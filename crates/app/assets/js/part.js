@@ -25,7 +25,7 @@ let sayings = 0;
 
 Alpine.data('part', () => ({
   ...slots(describe),
-  ...sheetPage({ sheet: () => sheet, live: () => live, descriptions, PLANES }),
+  ...sheetPage({ sheet: () => sheet, live: () => live, raw: Alpine.raw, descriptions, PLANES }),
   id: '',
   version: 0,
   recipe: null,
@@ -68,6 +68,8 @@ Alpine.data('part', () => ({
     });
     sheet = new Sheet(document.getElementById('sheet'), {
       unit: () => ({ name: this.recipe?.unit ?? 'mm', mm: this.unit() }),
+      // Alpine would look through every node of every picture for directives of its own.
+      replace: (change) => Alpine.mutateDom(change),
       axisNames: () => this.planeWord(),
       turnsHere: () => ['xz', 'yz'].includes(this.drawingStep()?.plane),
       flatten: (p) => this.flatten(p),
@@ -165,9 +167,19 @@ Alpine.data('part', () => ({
       done = resolve;
     });
     try {
+      const built = this.sheetBuilt();
       const part = await (await ask(`/api/parts/${this.id}/edits`, { version: this.version, edits })).json();
       this.take(part);
       await this.refresh();
+      const failed = built && this.sheetFailure();
+      if (failed) {
+        // What cannot be drawn is not kept: the drawing stays as it was, and says why.
+        await this.history('undo');
+        this.sheetError = failed.message;
+        if (failed.at) this.markPlace(failed.at);
+        return false;
+      }
+      this.sheetError = '';
       return part.added ?? true;
     } catch (error) {
       this.saved = 'not saved';
@@ -533,6 +545,11 @@ Alpine.data('part', () => ({
   },
   look(name) {
     viewer.look(name);
+  },
+  markPlace(at) {
+    viewer.mark([at]);
+    sheet.places = [this.flatten(at)];
+    sheet.draw();
   },
   fly(at) {
     viewer.fly(at);

@@ -17,7 +17,7 @@ function withValue(object, path, value) {
   return copy;
 }
 
-export const sheetPage = ({ sheet: getSheet, live: getLive, descriptions, PLANES }) => ({
+export const sheetPage = ({ sheet: getSheet, live: getLive, raw, descriptions, PLANES }) => ({
   sheetStep: null,
   sheetTool: 'edit',
   sheetExtras: null,
@@ -57,6 +57,15 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, descriptions, PLANES
     if (!['edit', 'trim', 'split'].includes(kind)) this.pickOnSheet(null);
     sheet.draw();
   },
+  sheetReport() {
+    return this.sheetStep ? this.report?.steps.find((s) => s.step === this.sheetStep) : null;
+  },
+  sheetBuilt() {
+    return this.sheetReport()?.state === 'built';
+  },
+  sheetFailure() {
+    return this.sheetReport()?.error ?? null;
+  },
   drawingStep() {
     return this.step(this.sheetStep)?.make.drawing;
   },
@@ -65,7 +74,9 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, descriptions, PLANES
   },
   showOnSheet() {
     const sheet = getSheet();
-    sheet.drawing = this.drawings.find((d) => d.step === this.sheetStep) ?? null;
+    // Drawn from what stands behind Alpine's proxies: every point of every line is read for every picture.
+    sheet.drawing = raw(this.drawings).find((d) => d.step === this.sheetStep) ?? null;
+    sheet.frame = sheet.drawing?.frame;
     sheet.preview = null;
     if (sheet.drawing) {
       const drawn = sheet.drawing.curves.find((c) => c.id === PREVIEW_ID);
@@ -77,22 +88,23 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, descriptions, PLANES
       }
     }
     if (this.picks.length && !document.activeElement?.closest('.coordinates')) this.readTyped();
-    sheet.extras = this.sheetExtras?.step === this.sheetStep ? this.sheetExtras : null;
+    const extras = raw(this.sheetExtras);
+    sheet.extras = extras?.step === this.sheetStep ? extras : null;
     this.redrawSheet();
   },
   redrawSheet() {
     const sheet = getSheet();
     sheet.polygon = this.showPolygon;
     sheet.comb = this.showComb;
-    sheet.picks = this.picks;
+    sheet.picks = raw(this.picks);
     if (!sheet.handleDrag) sheet.handles = this.sheetStep && this.sheetTool === 'edit' ? this.handlesShown() : [];
     sheet.draw();
   },
   flatten(p) {
-    const f = this.drawings.find((d) => d.step === this.sheetStep)?.frame;
+    const f = getSheet().frame;
     if (!f) return [p[0], p[2]];
-    const dot = (axis) => p.reduce((sum, v, i) => sum + (v - f.origin[i]) * axis[i], 0);
-    return [dot(f.x), dot(f.y)];
+    const d = [p[0] - f.origin[0], p[1] - f.origin[1], p[2] - f.origin[2]];
+    return [d[0] * f.x[0] + d[1] * f.x[1] + d[2] * f.x[2], d[0] * f.y[0] + d[1] * f.y[1] + d[2] * f.y[2]];
   },
   planeWord() {
     const plane = this.drawingStep()?.plane ?? 'xz';
@@ -535,16 +547,8 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, descriptions, PLANES
     }
     return this.addChange(change);
   },
-  async addChange(change) {
-    this.sheetError = '';
-    const done = await this.commit([{ edit: 'add_change', step: this.sheetStep, change }]);
-    const failed = this.report?.steps.find((s) => s.step === this.sheetStep)?.error;
-    if (done && failed) {
-      // A change that cannot be made is not kept: the drawing stays as it was.
-      await this.history('undo');
-      this.sheetError = failed.message;
-      if (failed.at) this.fly(failed.at);
-    }
+  addChange(change) {
+    return this.commit([{ edit: 'add_change', step: this.sheetStep, change }]);
   },
   setChange(index, name, text) {
     const change = withValue(this.changes()[index], name, asAmount(text));

@@ -77,7 +77,8 @@ export class Sheet {
     if (end) return { at: exact(end.at), word: 'end' };
     for (const curve of this.drawing?.curves ?? []) {
       for (const [i, p] of curve.points.entries()) {
-        if ((leaveOut && leaveOut.curve === curve.id && leaveOut.index === i) || !near(p)) continue;
+        // A dragged point does not stick to its own neighbours: two of them at one place make no curve.
+        if ((leaveOut?.curve === curve.id && Math.abs(leaveOut.index - i) <= 1) || !near(p)) continue;
         return { at: exact(p), word: 'point' };
       }
     }
@@ -153,11 +154,12 @@ export class Sheet {
     const [xName, yName] = this.hooks.axisNames();
     parts.push(`<path class="axis" d="M0 ${oy}H${this.width}"/><path class="axis turn" d="M${ox} 0V${this.height}"/>`);
     parts.push(
-      `<text x="${this.width - 40}" y="${oy - 6}">${xName} ${unit.name}</text><text x="${ox + 6}" y="14">${yName}${this.hooks.turnsHere() ? ' · axis' : ''}</text>`,
+      `<text x="${this.width - 6}" y="${oy - 6}" text-anchor="end">${xName} ${unit.name}</text><text x="${ox + 6}" y="14">${yName}${this.hooks.turnsHere() ? ' · axis' : ''}</text>`,
     );
     for (const line of this.extras?.sections ?? []) parts.push(`<path class="section" d="${this.path(line)}"/>`);
     if (this.comb) for (const comb of this.extras?.combs ?? []) parts.push(this.drawComb(comb));
     for (const curve of this.drawing?.curves ?? []) parts.push(this.drawCurve(curve));
+    for (const curve of this.drawing?.curves ?? []) parts.push(this.drawPoints(curve));
     for (const place of this.extras?.snaps ?? []) {
       if (!place.pin) continue;
       const [x, y] = this.toScreen(place.at);
@@ -200,7 +202,9 @@ export class Sheet {
         `<text class="snap-word" x="${x + 12}" y="${y - 9}">${label}${this.hover.word ? ` · ${this.hover.word}` : ''}</text>`,
       );
     }
-    this.svg.innerHTML = parts.join('');
+    this.hooks.replace(() => {
+      this.svg.innerHTML = parts.join('');
+    });
   }
 
   /** Teeth stand on the side away from the bend; the longest takes a seventh of the sheet. */
@@ -235,6 +239,12 @@ export class Sheet {
         parts.push(`<rect class="control" x="${x - 2.5}" y="${y - 2.5}" width="5" height="5"/>`);
       }
     }
+    return parts.join('');
+  }
+
+  /** Points lie above every line, so that none hides another curve's points. */
+  drawPoints(curve) {
+    const parts = [];
     curve.points.forEach((p, i) => {
       const [x, y] = this.toScreen(p);
       const now = this.picks?.some((p) => p.curve === curve.id && p.index === i);

@@ -144,7 +144,6 @@ export class Viewer {
       this.bodies.add(mesh);
     });
     this.extras = extras;
-    this.showLines();
     const box = new THREE.Box3().setFromObject(this.bodies);
     for (const d of extras.drawings)
       for (const c of d.curves) for (const p of c.line) box.expandByPoint(new THREE.Vector3(...p));
@@ -158,6 +157,7 @@ export class Viewer {
         this.look('whole');
       }
     }
+    this.showLines();
     this.draw();
     return extras;
   }
@@ -259,10 +259,18 @@ export class Viewer {
       });
       const line = (points) => points.map((p) => p.toArray());
       for (const frame of helper.planes ?? []) {
-        const corner = (a, b) => this.toSpace(frame, [a * reach, b * reach]);
+        // About the middle of the part, wherever the plane's own origin is; that has its cross.
+        const middle = ['x', 'y'].map((axis) =>
+          this.centre
+            .clone()
+            .sub(new THREE.Vector3(...frame.origin))
+            .dot(new THREE.Vector3(...frame[axis])),
+        );
+        const corner = (a, b) => this.toSpace(frame, [middle[0] + a * reach, middle[1] + b * reach]);
+        const mark = (a, b) => this.toSpace(frame, [a * reach, b * reach]);
         const border = [corner(-1, -1), corner(1, -1), corner(1, 1), corner(-1, 1), corner(-1, -1)];
         this.addLines(
-          [line(border), line([corner(-0.08, 0), corner(0.08, 0)]), line([corner(0, -0.08), corner(0, 0.08)])],
+          [line(border), line([mark(-0.08, 0), mark(0.08, 0)]), line([mark(0, -0.08), mark(0, 0.08)])],
           thin,
           { step: helper.step },
         );
@@ -296,27 +304,32 @@ export class Viewer {
   }
 
   showHandles() {
-    this.clear(this.handles);
     const drawing = this.extras.drawings.find((d) => d.step === this.picked && !d.hidden && d.frame);
-    if (!drawing) return;
-    const geometry = new THREE.SphereGeometry(1, 16, 12);
-    const fill = new THREE.MeshBasicMaterial({ color: 0xfdfcf8, depthTest: false });
-    const rim = new THREE.MeshBasicMaterial({ color: 0xa97a22, depthTest: false });
-    for (const curve of drawing.curves) {
-      curve.points.forEach((p, index) => {
-        const at = this.toSpace(drawing.frame, p);
-        for (const [material, pixels, order] of [
-          [rim, HANDLE_PIXELS, 10],
-          [fill, HANDLE_PIXELS - 2.2, 11],
-        ]) {
-          const handle = new THREE.Mesh(geometry, material);
-          handle.position.copy(at);
+    const points = (drawing?.curves ?? []).flatMap((c) => c.points.map((p, index) => ({ p, curve: c.id, index })));
+    this.handleParts ??= {
+      geometry: new THREE.SphereGeometry(1, 16, 12),
+      looks: [
+        [new THREE.MeshBasicMaterial({ color: 0xa97a22, depthTest: false }), HANDLE_PIXELS, 10],
+        [new THREE.MeshBasicMaterial({ color: 0xfdfcf8, depthTest: false }), HANDLE_PIXELS - 2.2, 11],
+      ],
+    };
+    const { geometry, looks } = this.handleParts;
+    // Kept from picture to picture: while a point is dragged there are as many as before.
+    const { children } = this.handles;
+    while (children.length > points.length * looks.length) this.handles.remove(children.at(-1));
+    points.forEach(({ p, curve, index }, i) => {
+      const at = this.toSpace(drawing.frame, p);
+      looks.forEach(([material, pixels, order], k) => {
+        let handle = children[i * looks.length + k];
+        if (!handle) {
+          handle = new THREE.Mesh(geometry, material);
           handle.renderOrder = order;
-          handle.userData = { pixels, drawing, curve: curve.id, index };
           this.handles.add(handle);
         }
+        handle.position.copy(at);
+        handle.userData = { pixels, drawing, curve, index };
       });
-    }
+    });
   }
 
   toSpace(frame, [x, y]) {

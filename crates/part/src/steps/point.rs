@@ -117,7 +117,7 @@ impl Point {
                 let meetings: Vec<Point3> = curve
                     .pieces
                     .iter()
-                    .flat_map(|c| plane_crossings(c, &frame, context.tolerance.resolution))
+                    .flat_map(|piece| plane_crossings(piece, &frame, context.tolerance.resolution))
                     .map(|(_, p)| p)
                     .collect();
                 which.checked_sub(1).and_then(|k| meetings.get(k)).copied().ok_or_else(|| {

@@ -144,6 +144,54 @@ fn one() -> Amount {
     Amount::Number(1.0)
 }
 
+/// What is done to the corner of two curves, by a radius or a distance.
+type Treat<'a> = dyn Fn(&NurbsCurve, &NurbsCurve, f64) -> Result<Corner, GeometryError> + 'a;
+
+const FIT_HALVINGS: usize = 14;
+
+/// The pieces of one curve with all its corners treated, or one of them. Corners that do not fit together are refused
+/// with the size at which all of them do.
+fn own_corners(
+    pieces: &[NurbsCurve],
+    count: usize,
+    which: Option<usize>,
+    size: f64,
+    treat: &Treat<'_>,
+) -> Result<Vec<NurbsCurve>, GeometryError> {
+    let attempt = |size: f64| {
+        let mut pieces = pieces.to_vec();
+        let mut joints: Vec<(usize, NurbsCurve)> = Vec::new();
+        for k in (0..count).filter(|k| which.is_none_or(|w| w == k + 1)) {
+            let next = (k + 1) % pieces.len();
+            match treat(&pieces[k], &pieces[next], size) {
+                Ok(Corner { before, joint, after }) => {
+                    pieces[k] = before;
+                    pieces[next] = after;
+                    joints.push((k, joint));
+                }
+                // Where a curve's own pieces run on smoothly there is nothing to round.
+                Err(GeometryError::NoCorner { .. }) if which.is_none() => {}
+                Err(e) => return Err(e),
+            }
+        }
+        for (k, joint) in joints.into_iter().rev() {
+            pieces.insert(k + 1, joint);
+        }
+        Ok(pieces)
+    };
+    match attempt(size) {
+        Err(GeometryError::CornerTooTight { at, .. }) => {
+            let (mut fits, mut fails) = (0.0, size.max(0.0));
+            for _ in 0..FIT_HALVINGS {
+                let middle = 0.5 * (fits + fails);
+                if middle > 0.0 && attempt(middle).is_ok() { fits = middle } else { fails = middle }
+            }
+            Err(GeometryError::CornerTooTight { asked: size, fits, at })
+        }
+        other => other,
+    }
+}
+
 /// What a change works on.
 pub(super) struct Work<'a> {
     pub context: &'a Context<'a>,
@@ -206,16 +254,14 @@ impl Work<'_> {
             Change::Fillet { curve, with, corner, radius } => {
                 let radius = self.length(radius, "radius")?;
                 let join = self.context.tolerance.join;
-                self.corners(curve, with.as_deref(), *corner, "radius", &|a, b| {
-                    fillet(a, b, &Vector3::z(), radius, join)
-                })
+                let treat = |a: &NurbsCurve, b: &NurbsCurve, r| fillet(a, b, &Vector3::z(), r, join);
+                self.corners(curve, with.as_deref(), *corner, ("radius", radius), &treat)
             }
             Change::Chamfer { curve, with, corner, distance } => {
                 let distance = self.length(distance, "distance")?;
                 let join = self.context.tolerance.join;
-                self.corners(curve, with.as_deref(), *corner, "distance", &|a, b| {
-                    chamfer(a, b, [distance; 2], join)
-                })
+                let treat = |a: &NurbsCurve, b: &NurbsCurve, d| chamfer(a, b, [d; 2], join);
+                self.corners(curve, with.as_deref(), *corner, ("distance", distance), &treat)
             }
             Change::Trim { curve, away } => self.trim(curve, *away),
             Change::Split { curve, at, second } => self.split(curve, *at, second),
@@ -236,8 +282,8 @@ impl Work<'_> {
         id: &str,
         with: Option<&str>,
         which: Option<usize>,
-        what: &str,
-        treat: &dyn Fn(&NurbsCurve, &NurbsCurve) -> Result<Corner, GeometryError>,
+        (what, size): (&str, f64),
+        treat: &Treat<'_>,
     ) -> Result<(), Notice> {
         let i = self.place(id, "curve")?;
         let Some(with) = with else {
@@ -247,28 +293,8 @@ impl Work<'_> {
                 let message = format!("{id} has {count} corners; pick another curve, or two that meet");
                 return Err(self.refuse("corner", message));
             }
-            let mut pieces = pieces;
-            let mut joints: Vec<(usize, NurbsCurve)> = Vec::new();
-            for k in 0..count {
-                if which.is_some_and(|w| w != k + 1) {
-                    continue;
-                }
-                let next = (k + 1) % pieces.len();
-                match treat(&pieces[k], &pieces[next]) {
-                    Ok(Corner { before, joint, after }) => {
-                        pieces[k] = before;
-                        pieces[next] = after;
-                        joints.push((k, joint));
-                    }
-                    // Where a curve's own pieces run on smoothly there is nothing to round.
-                    Err(GeometryError::NoCorner { .. }) if which.is_none() => {}
-                    Err(e) => return Err(self.geometry(what, &e)),
-                }
-            }
-            for (k, joint) in joints.into_iter().rev() {
-                pieces.insert(k + 1, joint);
-            }
-            self.curves[i].pieces = pieces;
+            let treated = own_corners(&pieces, count, which, size, treat);
+            self.curves[i].pieces = treated.map_err(|e| self.geometry(what, &e))?;
             return Ok(());
         };
         let j = self.place(with, "with")?;
@@ -290,7 +316,8 @@ impl Work<'_> {
         let last = self.curves[i].pieces.len() - 1;
         let (mut before, mut after) = (self.curves[i].pieces[last].clone(), self.curves[j].pieces[0].clone());
         self.bring_to_crossing(&mut before, &mut after);
-        let Corner { before, joint, after } = treat(&before, &after).map_err(|e| self.geometry(what, &e))?;
+        let Corner { before, joint, after } =
+            treat(&before, &after, size).map_err(|e| self.geometry(what, &e))?;
         self.curves[i].pieces[last] = before;
         self.curves[i].pieces.push(joint);
         self.curves[j].pieces[0] = after;
