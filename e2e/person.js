@@ -7,6 +7,8 @@ async function makePart(page, name) {
   await page.getByLabel('Name of the new part').fill(name);
   await page.getByRole('button', { name: 'Make a new part' }).click();
   await expect(page.getByText('Begin with a profile')).toBeVisible();
+  // The words stand in the page before its script runs; this is written by the script.
+  await expect(page.locator('.saved')).toHaveText('new');
 }
 
 /** Opens a drawing and draws a curve by typing its coordinates. */

@@ -151,7 +151,37 @@ fn a_slanted_plane_cuts_a_cylinder_in_an_ellipse() {
 }
 
 #[test]
-fn a_curve_on_a_sphere_stays_on_it() {
+fn planes_cut_cones_and_cylinders_in_conics() {
+    let tolerance = Tolerance { fit: 1e-6, ..Tolerance::default() };
+    let length = |surface: &NurbsSurface, frame: &Frame| -> f64 {
+        let cuts = section_curve(surface, frame, &tolerance).unwrap();
+        assert!(cuts.iter().all(|c| c.converged), "{cuts:?}");
+        cuts.iter().map(|c| c.curve.length()).sum()
+    };
+    // IN-12: a cylinder of radius 2 under a plane whose normal leans 50 degrees: perimeter 16.24846620717472.
+    let lean = 50f64.to_radians();
+    let origin = Point3::new(0.0, 0.0, 10.0);
+    let frame = Frame::new(origin, Vector3::y(), Vector3::new(lean.cos(), 0.0, lean.sin())).unwrap();
+    near(length(&cylinder(2.0, 20.0), &frame), 16.248_466_207_174_72, 1e-6);
+    // IN-04: the cone x^2 + y^2 = z^2 under z = 1 + x / 2: an ellipse with semi-axes 1.4907... and 1.1547....
+    let circle = circle_arc(&world(), 1.0, 0.0, TAU).unwrap();
+    let at = |r: f64| circle.mapped(|q| Point3::new(r * q.x, r * q.y, r));
+    let cone = NurbsSurface::ruled(&at(0.1), &at(4.0)).unwrap();
+    let frame = Frame::new(Point3::new(0.0, 0.0, 1.0), Vector3::y(), Vector3::new(1.0, 0.0, 0.5)).unwrap();
+    let cuts = section_curve(&cone, &frame, &tolerance).unwrap();
+    let centre = Point3::new(2.0 / 3.0, 0.0, 4.0 / 3.0);
+    let along = Vector3::new(1.0, 0.0, 0.5).normalize();
+    for c in &cuts {
+        for k in 0..=60 {
+            let d = c.curve.point(c.curve.domain().at(f64::from(k) / 60.0)) - centre;
+            let (a, b) = (d.dot(&along) / 1.490_711_984_999_860, d.y / 1.154_700_538_379_252);
+            assert!((a.hypot(b) - 1.0).abs() < 1e-5, "{a} {b}");
+        }
+    }
+}
+
+#[test]
+fn a_curve_brought_onto_a_cylinder_stays_on_it() {
     let tolerance = Tolerance::default();
     let surface = cylinder(10.0, 30.0);
     let line = NurbsCurve::line(Point3::new(20.0, -4.0, 3.0), Point3::new(20.0, 6.0, 22.0));

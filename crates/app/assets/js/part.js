@@ -23,6 +23,16 @@ const figure = (v, digits = 3) => formats[digits].format(v).replaceAll(',', '\u2
 let viewer, sheet, live; // Kept out of Alpine's reach: its proxies would slow drawing down.
 let sayings = 0;
 
+// A field that shows a value of the recipe, but never over what is being typed into it.
+Alpine.directive('shows', (el, { expression }, { effect, evaluateLater }) => {
+  const read = evaluateLater(expression);
+  effect(() =>
+    read((value) => {
+      if (document.activeElement !== el) el.value = value ?? '';
+    }),
+  );
+});
+
 Alpine.data('part', () => ({
   ...slots(describe),
   ...sheetPage({ sheet: () => sheet, live: () => live, raw: Alpine.raw, descriptions, PLANES }),
@@ -612,7 +622,9 @@ Alpine.data('part', () => ({
   setUnit(unit) {
     this.commit([{ edit: 'set_unit', unit }]);
   },
-  setParameter(p, change) {
+  async setParameter({ name }, change) {
+    await this.settled;
+    const p = this.recipe.parameters.find((other) => other.name === name);
     return this.commit([{ edit: 'set_parameter', parameter: { ...p, ...change } }]);
   },
   setFormula(p, text) {

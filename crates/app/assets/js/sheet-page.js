@@ -392,7 +392,8 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, raw, descriptions, P
   weightOf() {
     return this.drawn(this.picks[0]?.curve)?.weights?.[this.picks[0].index] ?? 1;
   },
-  setWeight(text) {
+  async setWeight(text) {
+    await this.settled;
     const { curve: id, index } = this.picks[0];
     const curve = this.drawn(id);
     const weights = curve.points.map((_, i) => curve.weights?.[i] ?? 1);
@@ -449,7 +450,8 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, raw, descriptions, P
     if (value.quantity === 'angle') return `${Number(((value.default * 180) / Math.PI).toFixed(6))} deg`;
     return value.quantity === 'length' ? this.number(value.default) : value.default;
   },
-  setCurveValue(value, text) {
+  async setCurveValue(value, text) {
+    await this.settled;
     const curve = this.drawn(this.pickedCurve());
     this.setCurve({ ...curve, values: { ...curve.values, [value.name]: asAmount(text) } });
   },
@@ -550,7 +552,9 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, raw, descriptions, P
   addChange(change) {
     return this.commit([{ edit: 'add_change', step: this.sheetStep, change }]);
   },
-  setChange(index, name, text) {
+  async setChange(index, name, text) {
+    // The change as it will be once what was typed before is saved.
+    await this.settled;
     const change = withValue(this.changes()[index], name, asAmount(text));
     return this.commit([{ edit: 'set_change', step: this.sheetStep, index, change }]);
   },
