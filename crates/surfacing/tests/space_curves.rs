@@ -174,7 +174,7 @@ fn planes_cut_cones_and_cylinders_in_conics() {
     for c in &cuts {
         for k in 0..=60 {
             let d = c.curve.point(c.curve.domain().at(f64::from(k) / 60.0)) - centre;
-            let (a, b) = (d.dot(&along) / 1.490_711_984_999_860, d.y / 1.154_700_538_379_252);
+            let (a, b) = (d.dot(&along) / 1.490_711_984_999_86, d.y / 1.154_700_538_379_252);
             assert!((a.hypot(b) - 1.0).abs() < 1e-5, "{a} {b}");
         }
     }
