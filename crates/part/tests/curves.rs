@@ -6,6 +6,7 @@ use std::f64::consts::{FRAC_PI_2, PI, TAU};
 use geometry::Point3;
 use part::steps::drawing::{CurveKind, DrawnCurve};
 use part::{Cancel, CurveShape, Edit, Notice, Outcome, Rebuilder, Rebuilt, Recipe, RecipeError, Shape};
+use proptest::prelude::*;
 use serde_json::{Value, json};
 
 fn recipe(steps: Value) -> Recipe {
@@ -526,5 +527,114 @@ fn helping_lines_are_no_part_of_the_profile() {
     for k in [1, 3] {
         let area = rebuilt.built(k).unwrap().shape.body().unwrap().measure().area;
         near(area, 400.0 * PI, 1e-8);
+    }
+}
+
+#[test]
+fn planes_touch_surfaces_and_axes_are_taken_from_them() {
+    let steps = json!([
+        step(
+            "p",
+            "drawing",
+            json!({"plane": "xz", "curves": [{"id": "c", "kind": "arc", "points": [[0, -10], [10, 0], [0, 10]]}]})
+        ),
+        step("ball", "revolve", json!({"profile": {"step": "p"}})),
+        step("t", "plane", json!({"way": "touching", "surface": {"step": "ball"}, "points": [[30, 40, 0]]})),
+        step("a", "axis", json!({"way": "of_revolution", "surface": {"step": "ball"}})),
+        step("turned", "revolve", json!({"profile": {"step": "p"}, "axis": {"step": "a"}, "turn": "90 deg"})),
+        step("ring", "surface_curve", json!({"surface": {"step": "ball"}, "which": "along_v", "at": 0.5})),
+    ]);
+    let rebuilt = rebuild(&recipe(steps));
+    let shape = |k: usize| {
+        &rebuilt.steps[k].built().unwrap_or_else(|| panic!("{:?}", rebuilt.steps[k].outcome)).shape
+    };
+    let Shape::Planes(touching) = shape(2) else { panic!() };
+    // A sphere of radius 10 seen from (30, 40, 0): it is touched at (6, 8, 0), square to the line of sight.
+    at(touching[0].origin, 6.0, 8.0);
+    near(touching[0].z.dot(&geometry::Vector3::new(0.6, 0.8, 0.0)), 1.0, 1e-9);
+    let Shape::Axis(axis) = shape(3) else { panic!() };
+    near(axis.direction.z.abs(), 1.0, 1e-12);
+    // A quarter of the ball: 4 pi r^3 / 3 / 4.
+    near(shape(4).body().unwrap().measure().volume, PI * 1000.0 / 3.0, 1e-7);
+    near(curves(&rebuilt, 5)[0].length(), 10.0 * PI, 1e-9);
+}
+
+fn any_curve() -> impl Strategy<Value = Value> {
+    let kind = proptest::sample::select(vec![
+        "through_points",
+        "control_points",
+        "bezier",
+        "polyline",
+        "arc",
+        "arc_about",
+        "tangent_arc",
+        "circle",
+        "ellipse",
+        "rectangle",
+        "polygon",
+    ]);
+    let point = prop_oneof![
+        40 => [-50i32..50, -50i32..50].prop_map(|[x, y]| json!([x, y])),
+        1 => Just(json!(["1 mm / 0", 3])),
+        1 => Just(json!([1e300, 0])),
+    ];
+    let points = proptest::collection::vec(point, 0..8);
+    (kind, points, any::<bool>(), -5i32..30).prop_map(|(kind, points, closed, size)| {
+        let value = |name: &str| json!({name: size});
+        let values = match kind {
+            "circle" => value("radius"),
+            "ellipse" => json!({"radius_x": size, "radius_y": 7, "from": size, "to": "200 deg"}),
+            "rectangle" => json!({"width": size, "height": 4}),
+            "polygon" => json!({"sides": size.max(0), "radius": 6}),
+            "control_points" => json!({"degree": size.max(0)}),
+            _ => json!({}),
+        };
+        json!({"kind": kind, "points": points, "closed": closed, "values": values})
+    })
+}
+
+fn any_change() -> impl Strategy<Value = Value> {
+    let of = |n: usize| format!("c{n}");
+    (0..10usize, 0..4usize, 0..4usize, -12i32..12).prop_map(move |(change, a, b, size)| match change {
+        0 => json!({"change": "fillet", "curve": of(a), "radius": size}),
+        1 => json!({"change": "fillet", "curve": of(a), "with": of(b), "radius": size}),
+        2 => json!({"change": "chamfer", "curve": of(a), "corner": b, "distance": size}),
+        3 => json!({"change": "trim", "curve": of(a), "away": [size, b]}),
+        4 => json!({"change": "split", "curve": of(a), "at": [size, 2], "second": "half"}),
+        5 => json!({"change": "extend", "curve": of(a), "by": size}),
+        6 => json!({"change": "extend", "curve": of(a), "to": of(b), "start": true}),
+        7 => json!({"change": "offset", "curve": of(a), "distance": size, "id": "beside"}),
+        8 => json!({"change": "transform", "curves": [of(a)], "by": [size, 1], "scale": size, "copies": b}),
+        _ => json!({"change": "smooth", "curves": [of(a), of(b)], "tolerance": "0.5 mm", "id": "smooth"}),
+    })
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(400))]
+
+    /// Whatever is drawn and changed: it is built with finite lengths, or refused with words; nothing panics.
+    #[test]
+    fn any_drawing_is_built_or_refused(
+        drawn in proptest::collection::vec(any_curve(), 1..4),
+        changes in proptest::collection::vec(any_change(), 0..4),
+    ) {
+        let named: Vec<Value> = drawn
+            .into_iter()
+            .enumerate()
+            .map(|(i, mut c)| {
+                c["id"] = json!(format!("c{i}"));
+                c
+            })
+            .collect();
+        let rebuilt = rebuild(&recipe(json!([drawing(json!(named), json!(changes))])));
+        match &rebuilt.steps[0].outcome {
+            Outcome::Built(built) => {
+                for c in built.shape.curves().unwrap() {
+                    prop_assert!(c.length().is_finite(), "{}", c.id);
+                }
+            }
+            Outcome::Failed(notice) => prop_assert!(notice.message.len() > 10),
+            other => prop_assert!(false, "{other:?}"),
+        }
     }
 }
