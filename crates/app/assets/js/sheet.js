@@ -245,11 +245,14 @@ export class Sheet {
   /** Points lie above every line, so that none hides another curve's points. */
   drawPoints(curve) {
     const parts = [];
+    // With very many points a name on each would cost more than all the rest of the picture.
+    const named = curve.points.length <= 60;
     curve.points.forEach((p, i) => {
-      const [x, y] = this.toScreen(p);
+      const [x, y] = this.toScreen(p).map((v) => v.toFixed(2));
       const now = this.picks?.some((p) => p.curve === curve.id && p.index === i);
+      const title = named ? `<title>${curve.id}, point ${i + 1}</title>` : '';
       parts.push(
-        `<circle class="point${now ? ' picked' : ''}" data-curve="${curve.id}" data-index="${i}" cx="${x}" cy="${y}" r="5.500"><title>${curve.id}, point ${i + 1}</title></circle>`,
+        `<circle class="point${now ? ' picked' : ''}" data-curve="${curve.id}" data-index="${i}" cx="${x}" cy="${y}" r="5.500">${title}</circle>`,
       );
     });
     return parts.join('');
