@@ -29,6 +29,13 @@ async function pickAt(page, [x, y], more = false) {
   if (more) await page.keyboard.up('Shift');
 }
 
+/** Where something on the sheet is; it is drawn anew for every picture, so that it may be away for a moment. */
+async function boxOf(locator) {
+  let box = null;
+  await expect.poll(async () => (box = await locator.boundingBox())).not.toBeNull();
+  return box;
+}
+
 /** A step made by its card. */
 async function byCard(page, key, name, fill) {
   await page.keyboard.press(key);
@@ -185,7 +192,7 @@ test('splines are reshaped, recast with the deviation told, and their points fro
   // A handle at the start bends the curve; freeing it brings the old shape back.
   await page.getByRole('button', { name: 'Handle at the start' }).click();
   const handle = page.locator('#sheet .handle');
-  const box = await handle.boundingBox();
+  const box = await boxOf(handle);
   await page.mouse.move(box.x + 5, box.y + 5);
   await page.mouse.down();
   await page.mouse.move(box.x + 5, box.y - 60, { steps: 5 });
@@ -219,10 +226,10 @@ test('splines are reshaped, recast with the deviation told, and their points fro
   await page.getByLabel('Scale the points').fill('0.5');
   await page.getByLabel('Scale the points').press('Tab');
   await saved(page);
-  const before = await points.nth(2).boundingBox();
+  const before = await boxOf(points.nth(2));
   await page.getByRole('button', { name: 'Gather' }).click();
-  await expect.poll(async () => (await points.nth(2).boundingBox()).x).not.toBe(before.x);
-  const [a, b] = [await points.nth(2).boundingBox(), await points.nth(3).boundingBox()];
+  await expect.poll(async () => (await boxOf(points.nth(2))).x).not.toBe(before.x);
+  const [a, b] = [await boxOf(points.nth(2)), await boxOf(points.nth(3))];
   expect(Math.hypot(a.x - b.x, a.y - b.y)).toBeLessThan(0.5);
 });
 
