@@ -23,12 +23,7 @@ pub struct ClosestOnCurve {
 /// Section 6.1, equation 6.3.
 #[must_use]
 pub fn closest_on_curve(curve: &NurbsCurve, to: &Point3) -> ClosestOnCurve {
-    let breaks = curve.knots().breaks();
-    let mut seeds = vec![breaks[0]];
-    for pair in breaks.windows(2) {
-        let step = (pair[1] - pair[0]) / SEEDS_PER_SPAN as f64;
-        seeds.extend((1..=SEEDS_PER_SPAN).map(|k| pair[0] + step * k as f64));
-    }
+    let seeds = curve.knots().sampled(SEEDS_PER_SPAN);
     let distance_sq = |t: f64| (curve.point(t) - to).norm_squared();
     let mut best = 0;
     let mut best_sq = f64::INFINITY;

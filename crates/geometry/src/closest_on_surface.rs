@@ -4,7 +4,7 @@
 
 use nalgebra::Matrix2;
 
-use crate::{Domain, NurbsSurface, Point3, Vector2, Vector3};
+use crate::{NurbsSurface, Point3, Vector2, Vector3};
 
 const SEEDS_PER_SPAN: usize = 4;
 const MAX_NEWTON_STEPS: usize = 40;
@@ -25,15 +25,7 @@ pub struct OnSurface {
 }
 
 fn seeds(surface: &NurbsSurface) -> Vec<([f64; 2], Point3)> {
-    let spread = |breaks: Vec<f64>| -> Vec<f64> {
-        let mut out = vec![breaks[0]];
-        for w in breaks.windows(2) {
-            let d = Domain::new(w[0], w[1]);
-            out.extend((1..=SEEDS_PER_SPAN).map(|k| d.at(k as f64 / SEEDS_PER_SPAN as f64)));
-        }
-        out
-    };
-    let (us, vs) = (spread(surface.knots_u().breaks()), spread(surface.knots_v().breaks()));
+    let (us, vs) = (surface.knots_u().sampled(SEEDS_PER_SPAN), surface.knots_v().sampled(SEEDS_PER_SPAN));
     let points = surface.grid(&us, &vs);
     us.iter().flat_map(|&u| vs.iter().map(move |&v| [u, v])).zip(points).collect()
 }

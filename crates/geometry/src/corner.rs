@@ -79,7 +79,7 @@ fn try_fillet(
     turn: f64,
 ) -> Option<Corner> {
     let side = turn * radius;
-    let frame = plane_frame(&before.end(), normal)?;
+    let frame = Frame::square_to(before.end(), *normal)?;
     let flat = |c: &NurbsCurve| {
         c.mapped(|p| {
             let q = frame.coordinates(p);
@@ -137,14 +137,8 @@ fn try_fillet(
     if sweep.abs() > std::f64::consts::PI * (1.0 + 1e-9) || sweep == 0.0 {
         return None;
     }
-    let joint = with_ends(&circle_arc(&arc_frame, radius, 0.0, sweep).ok()?, from, to)?;
+    let joint = circle_arc(&arc_frame, radius, 0.0, sweep).ok()?.with_ends(Some(from), Some(to));
     Some(Corner { before: kept(before, None, Some(s))?, joint, after: kept(after, Some(t), None)? })
-}
-
-fn plane_frame(origin: &Point3, normal: &Vector3) -> Option<Frame> {
-    let x = if normal.x.abs() < 0.9 { Vector3::x() } else { Vector3::y() };
-    let x = normal.cross(&x);
-    Frame::new(*origin, x, normal.cross(&x))
 }
 
 /// A part with some length left.
@@ -152,13 +146,6 @@ fn kept(curve: &NurbsCurve, start: Option<f64>, end: Option<f64>) -> Option<Nurb
     let d = curve.domain();
     let (start, end) = (start.unwrap_or(d.start), end.unwrap_or(d.end));
     (end - start > 1e-9 * d.length()).then(|| curve.part(start, end))
-}
-
-fn with_ends(curve: &NurbsCurve, start: Point3, end: Point3) -> Option<NurbsCurve> {
-    let mut points = curve.control_points();
-    let last = points.len() - 1;
-    (points[0], points[last]) = (start, end);
-    NurbsCurve::try_new(curve.knots().clone(), &points, Some(&curve.weights())).ok()
 }
 
 /// Cuts the corner by a straight line that begins `first` mm before it and ends `second` mm after it, measured

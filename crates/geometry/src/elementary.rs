@@ -1,5 +1,8 @@
 use crate::{Frame, NurbsSurface, Point3, Vector3, circle_through};
 
+/// Steps in each span and direction at which a surface is compared with an elementary one.
+const STEPS: usize = 4;
+
 /// The elementary surfaces of ISO 10303-42. Normals point along the frame's z for a plane, else away from the axis,
 /// the centre, or the circle about which the surface lies.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -48,7 +51,7 @@ impl Elementary {
     /// which is a line or an arc. Each is checked on a grid of places, four to each span and direction.
     #[must_use]
     pub fn of(surface: &NurbsSurface, tolerance: f64) -> Option<(Self, bool)> {
-        let (us, vs) = (samples(&surface.knots_u().breaks()), samples(&surface.knots_v().breaks()));
+        let (us, vs) = (surface.knots_u().sampled(STEPS), surface.knots_v().sampled(STEPS));
         let grid = surface.grid(&us, &vs);
         let candidates = [plane(surface), turned(|s, t| at(surface, s, t)), turned(|s, t| at(surface, t, s))];
         let found = candidates
@@ -100,10 +103,6 @@ impl Elementary {
         };
         frame.x * local.x + frame.y * local.y + frame.z * local.z
     }
-}
-
-fn samples(breaks: &[f64]) -> Vec<f64> {
-    breaks.windows(2).flat_map(|w| (0..=4).map(move |k| w[0] + (w[1] - w[0]) * f64::from(k) / 4.0)).collect()
 }
 
 fn at(surface: &NurbsSurface, s: f64, t: f64) -> Point3 {

@@ -75,3 +75,22 @@ pub enum GeometryError {
         at: [f64; 3],
     },
 }
+
+impl GeometryError {
+    /// The place that the error is about, if it has one; in the coordinates of what it was asked of.
+    #[must_use]
+    pub fn place(&self) -> Option<[f64; 3]> {
+        match self {
+            Self::RepeatedPoint { at, .. }
+            | Self::OffsetFolds { at, .. }
+            | Self::NoDirection { at }
+            | Self::NoCorner { at }
+            | Self::CornerTooTight { at, .. } => Some(*at),
+            Self::Degree(_)
+            | Self::KnotCount { .. }
+            | Self::KnotOrder(_)
+            | Self::TooFewPoints { .. }
+            | Self::BadNumber(_) => None,
+        }
+    }
+}

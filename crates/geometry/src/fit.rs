@@ -4,7 +4,7 @@ use crate::banded::Banded;
 use crate::interpolate::check_points;
 use crate::{
     GeometryError, Homogeneous, KnotVector, MAX_DEGREE, NurbsCurve, Point3, Vector3, chord_parameters,
-    interpolate,
+    flatten, interpolate,
 };
 
 const FIRST_SAMPLES_PER_SPAN: usize = 4;
@@ -39,12 +39,7 @@ pub fn fit_function<E: From<GeometryError>>(
     breaks: &[f64],
     tolerance: f64,
 ) -> Result<Fitted, E> {
-    let mut parameters = vec![breaks[0]];
-    for pair in breaks.windows(2) {
-        let step = (pair[1] - pair[0]) / FIRST_SAMPLES_PER_SPAN as f64;
-        parameters.extend((1..FIRST_SAMPLES_PER_SPAN).map(|k| pair[0] + step * k as f64));
-        parameters.push(pair[1]);
-    }
+    let mut parameters = KnotVector::joined_pieces(1, breaks).sampled(FIRST_SAMPLES_PER_SPAN);
     let mut best: Option<Fitted> = None;
     for _ in 0..MAX_ROUNDS {
         let points = parameters.iter().map(|&t| Ok(at(t)?.0)).collect::<Result<Vec<_>, E>>()?;
@@ -224,14 +219,25 @@ pub fn recast(curve: &NurbsCurve, degree: usize, count: usize) -> Result<Fitted,
     if curve.degree() == degree && curve.knots().point_count() == count {
         return Ok(Fitted { curve: curve.clone(), max_deviation: 0.0, converged: true });
     }
-    let breaks = curve.knots().breaks();
-    let per_span = (PLACES_PER_POINT * count).div_ceil(breaks.len() - 1).max(8);
-    let mut points = vec![curve.start()];
-    for pair in breaks.windows(2) {
-        let at = |k: usize| pair[0] + (pair[1] - pair[0]) * k as f64 / per_span as f64;
-        points.extend((1..=per_span).map(|k| curve.point(at(k))));
-    }
+    let spans = curve.knots().breaks().len() - 1;
+    let per_span = (PLACES_PER_POINT * count).div_ceil(spans).max(8);
+    let mut points: Vec<Point3> = curve.knots().sampled(per_span).iter().map(|&t| curve.point(t)).collect();
     points.dedup_by(|b, a| (*b - *a).norm() < 1e-12);
     let (recast, max_deviation) = corrected_fit(&points, degree, count, 0.0)?;
     Ok(Fitted { curve: recast, max_deviation, converged: true })
+}
+
+/// One curve within `tolerance` mm of curves that run end to end, corners rounded off.
+///
+/// # Errors
+/// As [`fit_points`].
+pub fn fit_chain(curves: &[NurbsCurve], tolerance: f64, resolution: f64) -> Result<Fitted, GeometryError> {
+    let mut points: Vec<Point3> = curves.first().map(NurbsCurve::start).into_iter().collect();
+    for curve in curves {
+        for w in flatten(curve, tolerance * 0.1).windows(2) {
+            points.extend((1..=4).map(|k| curve.point(w[0].0 + (w[1].0 - w[0].0) * f64::from(k) / 4.0)));
+        }
+    }
+    points.dedup_by(|b, a| (*b - *a).norm() <= resolution);
+    fit_points(&points, 3, tolerance, resolution)
 }

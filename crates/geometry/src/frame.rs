@@ -24,6 +24,16 @@ impl Frame {
         Some(Self { origin, x, y, z: x.cross(&y) })
     }
 
+    /// The frame with a given z, its y as far upwards as can be; for an upright z, its y along y. `None` when the
+    /// normal has no length.
+    #[must_use]
+    pub fn square_to(origin: Point3, normal: Vector3) -> Option<Self> {
+        let z = normal.try_normalize(f64::MIN_POSITIVE)?;
+        let upright = z.cross(&Vector3::z()).norm() < 1e-6;
+        let x = if upright { Vector3::y() } else { Vector3::z() }.cross(&z).normalize();
+        Some(Self { origin, x, y: z.cross(&x), z })
+    }
+
     /// The point of space that has the plane coordinates `(x, y)`.
     #[must_use]
     pub fn to_space(&self, x: f64, y: f64) -> Point3 {

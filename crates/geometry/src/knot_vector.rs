@@ -146,6 +146,19 @@ impl KnotVector {
         (p..self.point_count()).filter(|&k| self.knots[k] < self.knots[k + 1]).collect()
     }
 
+    /// Parameters from end to end, `per_span` equal steps in each span that has a length; knots are met exactly.
+    #[must_use]
+    pub fn sampled(&self, per_span: usize) -> Vec<f64> {
+        let breaks = self.breaks();
+        let mut out = vec![breaks[0]];
+        for pair in breaks.windows(2) {
+            let step = (pair[1] - pair[0]) / per_span as f64;
+            out.extend((1..per_span).map(|k| pair[0] + step * k as f64));
+            out.push(pair[1]);
+        }
+        out
+    }
+
     /// How often `parameter` stands among the knots.
     #[must_use]
     pub fn multiplicity(&self, parameter: f64) -> usize {

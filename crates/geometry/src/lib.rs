@@ -10,6 +10,7 @@ mod banded;
 mod bezier_pieces;
 mod closest;
 mod closest_on_surface;
+mod comb;
 mod corner;
 mod crossing;
 mod curve_edit;
@@ -30,17 +31,19 @@ mod plane_crossings;
 mod quadrature;
 mod recognise;
 mod tolerance;
+mod zeros;
 
 pub use arc::{arc_segments, circle_arc};
 pub use closest::{ClosestOnCurve, closest_on_curve};
 pub use closest_on_surface::{OnSurface, along_direction, closest_on_surface};
+pub use comb::{Tooth, comb};
 pub use corner::{Corner, chamfer, fillet};
 pub use crossing::{Crossing, crossings, flatten, self_crossing};
 pub use domain::Domain;
 pub use elementary::Elementary;
 pub use error::GeometryError;
 pub use extend::{extended, extended_to};
-pub use fit::{Fitted, fit_function, fit_points, recast};
+pub use fit::{Fitted, fit_chain, fit_function, fit_points, recast};
 pub use frame::{Axis, Frame};
 pub use interpolate::{centripetal_parameters, chord_parameters, interpolate, through_points};
 pub use knot_vector::{KnotVector, MAX_DEGREE};
@@ -51,6 +54,7 @@ pub use plane_crossings::plane_crossings;
 pub use quadrature::gauss_legendre;
 pub use recognise::{as_line, as_plane_arc, circle_through};
 pub use tolerance::Tolerance;
+pub use zeros::{Foot, bisect, feet, sign_changes};
 
 /// A point in space, in millimetres.
 pub type Point3 = nalgebra::Point3<f64>;

@@ -184,6 +184,19 @@ impl NurbsCurve {
         if speed < 1e-12 { 0.0 } else { d1.cross(&d2).norm() / speed.powi(3) }
     }
 
+    /// The curve with its first and last control point moved, so that its ends are those places.
+    #[must_use]
+    pub fn with_ends(&self, start: Option<Point3>, end: Option<Point3>) -> Self {
+        let mut points = self.points.clone();
+        let last = points.len() - 1;
+        for (i, place) in [(0, start), (last, end)] {
+            if let Some(p) = place {
+                points[i] = lift(&p, points[i].w);
+            }
+        }
+        Self { knots: self.knots.clone(), points }
+    }
+
     /// The same curve run the other way over the same domain.
     #[must_use]
     pub fn reversed(&self) -> Self {

@@ -13,6 +13,15 @@ pub struct Chain {
     pub largest_gap: f64,
 }
 
+impl Chain {
+    /// The curves that were put in order, each run in the chain's direction.
+    #[must_use]
+    pub fn run(&self, curves: &[NurbsCurve]) -> Vec<NurbsCurve> {
+        let one = |&(i, back): &(usize, bool)| if back { curves[i].reversed() } else { curves[i].clone() };
+        self.order.iter().map(one).collect()
+    }
+}
+
 /// Puts curves in order so that each begins where the one before ends, within the join tolerance. The first curve
 /// keeps its direction; a closed chain begins with it, an open one at the loose end that its start leads to.
 ///

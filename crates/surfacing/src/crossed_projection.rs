@@ -4,7 +4,9 @@
 //! and the two sight lines through them cross at the curve's place. One of the curves must rise or fall all the way,
 //! so that each place of the other has one partner.
 
-use geometry::{Domain, Fitted, Frame, NurbsCurve, Point3, Tolerance, Vector3, fit_function};
+use geometry::{
+    Domain, Fitted, Frame, NurbsCurve, Point3, Tolerance, Vector3, bisect, fit_function, sign_changes,
+};
 
 use crate::SurfacingError;
 
@@ -70,7 +72,9 @@ pub fn crossed_projection(
     let mut held: Option<(f64, f64)> = None;
     for curve in &guide.curves {
         let height = |t: f64| curve.point(t).coords.dot(&along);
-        for span in inside(curve, &height, partner.range, tolerance) {
+        let (lowest, highest) = partner.range;
+        let within = |t: f64| (height(t) - lowest).min(highest - height(t));
+        for span in intervals(curve, &|t| within(t) + tolerance.resolution) {
             let (low, high) = (height(span.start), height(span.end));
             let (low, high) = (low.min(high), low.max(high));
             held = Some(held.map_or((low, high), |h| (h.0.min(low), h.1.max(high))));
@@ -84,7 +88,8 @@ pub fn crossed_projection(
             let mut breaks = vec![span.start];
             breaks.extend(curve.knots().breaks().into_iter().filter(|&k| k > span.start && k < span.end));
             for level in &partner.levels {
-                breaks.extend(places_at(curve, &height, *level, span));
+                let there = sign_changes(curve, |t| height(t) - level);
+                breaks.extend(there.into_iter().filter(|&t| t > span.start && t < span.end));
             }
             breaks.push(span.end);
             breaks.sort_by(f64::total_cmp);
@@ -95,7 +100,7 @@ pub fn crossed_projection(
             }
             pieces.push(fit_function(at, &breaks, tolerance.fit)?);
         }
-        for span in outside(curve, &height, partner.range, tolerance) {
+        for span in intervals(curve, &|t| -within(t) - tolerance.join) {
             let (a, b) = (height(span.start), height(span.end));
             unpartnered.push(Unpartnered {
                 view: guide_index,
@@ -121,25 +126,21 @@ pub fn crossed_projection(
 fn turning_place(view: &View, along: &Vector3, tolerance: &Tolerance) -> Option<Point3> {
     let mut before: Option<(f64, f64)> = None;
     for curve in &view.curves {
-        let breaks = curve.knots().breaks();
-        for pair in breaks.windows(2) {
-            let d = Domain::new(pair[0], pair[1]);
-            for k in 0..=SAMPLES_PER_SPAN {
-                let p = curve.point(d.at(k as f64 / SAMPLES_PER_SPAN as f64));
-                let height = p.coords.dot(along);
-                let Some((last, direction)) = before else {
-                    before = Some((height, 0.0));
-                    continue;
-                };
-                let step = height - last;
-                if step.abs() <= tolerance.resolution {
-                    continue;
-                }
-                if direction * step < 0.0 {
-                    return Some(p);
-                }
-                before = Some((height, step));
+        for t in curve.knots().sampled(SAMPLES_PER_SPAN) {
+            let p = curve.point(t);
+            let height = p.coords.dot(along);
+            let Some((last, direction)) = before else {
+                before = Some((height, 0.0));
+                continue;
+            };
+            let step = height - last;
+            if step.abs() <= tolerance.resolution {
+                continue;
             }
+            if direction * step < 0.0 {
+                return Some(p);
+            }
+            before = Some((height, step));
         }
     }
     before.is_none_or(|(_, direction)| direction == 0.0).then(|| view.curves[0].start())
@@ -207,42 +208,17 @@ impl<'a> Partner<'a> {
     }
 }
 
-/// Parameter intervals of a curve whose heights lie within a range.
-fn inside(
-    curve: &NurbsCurve,
-    height: &impl Fn(f64) -> f64,
-    range: (f64, f64),
-    tolerance: &Tolerance,
-) -> Vec<Domain> {
-    intervals(curve, &|t| {
-        let h = height(t);
-        (h - range.0).min(range.1 - h) + tolerance.resolution
-    })
-}
-
-fn outside(
-    curve: &NurbsCurve,
-    height: &impl Fn(f64) -> f64,
-    range: (f64, f64),
-    tolerance: &Tolerance,
-) -> Vec<Domain> {
-    intervals(curve, &|t| {
-        let h = height(t);
-        (range.0 - h).max(h - range.1) - tolerance.join
-    })
-}
-
 /// Intervals in which `f` is not below zero.
 fn intervals(curve: &NurbsCurve, f: &impl Fn(f64) -> f64) -> Vec<Domain> {
     let mut out: Vec<Domain> = Vec::new();
     let mut open: Option<f64> = None;
     let mut before: Option<(f64, f64)> = None;
-    for t in sampled(curve) {
+    for t in curve.knots().sampled(SAMPLES_PER_SPAN) {
         let now = f(t);
         if let Some((last, value)) = before
             && (value >= 0.0) != (now >= 0.0)
         {
-            let edge = root(last, t, value >= 0.0, &|t| f(t) >= 0.0);
+            let edge = bisect(last, t, |t| f(t) >= 0.0);
             match open.take() {
                 Some(start) => out.push(Domain::new(start, edge)),
                 None => open = Some(edge),
@@ -257,34 +233,4 @@ fn intervals(curve: &NurbsCurve, f: &impl Fn(f64) -> f64) -> Vec<Domain> {
     }
     out.retain(|d| d.length() > 1e-9 * curve.domain().length());
     out
-}
-
-fn sampled(curve: &NurbsCurve) -> Vec<f64> {
-    let breaks = curve.knots().breaks();
-    let mut out = vec![breaks[0]];
-    for pair in breaks.windows(2) {
-        let d = Domain::new(pair[0], pair[1]);
-        out.extend((1..=SAMPLES_PER_SPAN).map(|k| d.at(k as f64 / SAMPLES_PER_SPAN as f64)));
-    }
-    out
-}
-
-/// The place between `a` and `b` where `holds` stops being `at_a`.
-fn root(mut a: f64, mut b: f64, at_a: bool, holds: &impl Fn(f64) -> bool) -> f64 {
-    for _ in 0..HALVINGS {
-        let middle = 0.5 * (a + b);
-        if holds(middle) == at_a { a = middle } else { b = middle }
-    }
-    0.5 * (a + b)
-}
-
-/// Parameters in an interval at which a curve has a height.
-fn places_at(curve: &NurbsCurve, height: &impl Fn(f64) -> f64, level: f64, span: Domain) -> Vec<f64> {
-    let above = |t: f64| height(t) > level;
-    sampled(curve)
-        .windows(2)
-        .filter(|w| above(w[0]) != above(w[1]))
-        .map(|w| root(w[0], w[1], above(w[0]), &above))
-        .filter(|t| *t > span.start && *t < span.end)
-        .collect()
 }

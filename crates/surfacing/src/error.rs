@@ -167,14 +167,8 @@ impl SurfacingError {
             | Self::BothTurn { at }
             | Self::NoMeeting { at }
             | Self::Misses { at }
-            | Self::Geometry(
-                GeometryError::RepeatedPoint { at, .. }
-                | GeometryError::OffsetFolds { at, .. }
-                | GeometryError::NoDirection { at }
-                | GeometryError::NoCorner { at }
-                | GeometryError::CornerTooTight { at, .. },
-            )
             | Self::Topology(TopologyError::EdgeOffVertex { at, .. }) => Some(*at),
+            Self::Geometry(e) => e.place(),
             _ => None,
         }
     }

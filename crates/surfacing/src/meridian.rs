@@ -95,7 +95,7 @@ impl Meridian {
             }
             // Gaps within the tolerance are closed by moving the start onto the end before.
             if let Some(before) = pieces.last() {
-                curve = with_ends(&curve, Some(before.curve.end()), None);
+                curve = curve.with_ends(Some(before.curve.end()), None);
             }
             for part in split_at_corners(&curve) {
                 pieces.push(MeridianPiece {
@@ -109,7 +109,7 @@ impl Meridian {
             && let (Some(first), Some(last)) = (pieces.first(), pieces.last())
         {
             let start = first.curve.start();
-            let curve = with_ends(&last.curve, None, Some(start));
+            let curve = last.curve.with_ends(None, Some(start));
             if let Some(last) = pieces.last_mut() {
                 last.curve = curve;
             }
@@ -247,17 +247,6 @@ fn half_plane(curves: &[NurbsCurve], axis: &Axis, tolerance: &Tolerance) -> Resu
         return Err(SurfacingError::NotWithAxis { distance: worst.0, at: worst.1.into() });
     }
     Ok(frame)
-}
-
-/// The curve with its first and last control point moved; its ends are those points.
-pub(crate) fn with_ends(curve: &NurbsCurve, start: Option<Point3>, end: Option<Point3>) -> NurbsCurve {
-    let mut points = curve.control_points();
-    let last = points.len() - 1;
-    points[0] = start.unwrap_or(points[0]);
-    points[last] = end.unwrap_or(points[last]);
-    // Only places change, so that the curve stays as valid as it was.
-    NurbsCurve::try_new(curve.knots().clone(), &points, Some(&curve.weights()))
-        .unwrap_or_else(|_| curve.clone())
 }
 
 fn split_at_corners(curve: &NurbsCurve) -> Vec<NurbsCurve> {

@@ -2,7 +2,6 @@
 
 use geometry::{NurbsCurve, Point3, Tolerance, Vector3, as_line, crossings, offset_in_plane};
 
-use crate::meridian::with_ends;
 use crate::{MeridianPiece, SurfacingError};
 
 /// An outer corner is extended to its point up to this many times the distance; sharper ones are cut square.
@@ -110,7 +109,7 @@ impl Work<'_> {
         let Some(mut before) = out.pop() else { return Ok(()) };
         let (end, start) = (before.curve.end(), next.curve.start());
         if (end - start).norm() <= 1e3 * self.tolerance.resolution {
-            next.curve = with_ends(&next.curve, Some(end), None);
+            next.curve = next.curve.with_ends(Some(end), None);
             out.push(before);
             return Ok(());
         }
@@ -131,8 +130,8 @@ impl Work<'_> {
             let at = Point3::new(c.point.x, c.point.y, 0.0);
             before.curve = before.curve.part(before.curve.domain().start, c.first_parameter);
             next.curve = next.curve.part(c.second_parameter, next.curve.domain().end);
-            before.curve = with_ends(&before.curve, None, Some(at));
-            next.curve = with_ends(&next.curve, Some(at), None);
+            before.curve = before.curve.with_ends(None, Some(at));
+            next.curve = next.curve.with_ends(Some(at), None);
             out.push(before);
             return Ok(());
         }
@@ -165,7 +164,7 @@ impl Work<'_> {
         let Some(mut last) = out.pop() else { return Ok(()) };
         let end = last.curve.end();
         if end.x.abs() <= 1e3 * self.tolerance.resolution {
-            last.curve = with_ends(&last.curve, None, Some(Point3::new(0.0, end.y, 0.0)));
+            last.curve = last.curve.with_ends(None, Some(Point3::new(0.0, end.y, 0.0)));
             out.push(last);
         } else if end.x > 0.0 {
             let tangent = last.curve.tangent(last.curve.domain().end).unwrap_or_else(Vector3::zeros);
@@ -183,7 +182,7 @@ impl Work<'_> {
                 return Err(self.misfit("the wall passes the axis", &end));
             };
             let kept = last.curve.part(last.curve.domain().start, c.first_parameter);
-            last.curve = with_ends(&kept, None, Some(Point3::new(0.0, c.point.y, 0.0)));
+            last.curve = kept.with_ends(None, Some(Point3::new(0.0, c.point.y, 0.0)));
             out.push(last);
         }
         Ok(())
@@ -195,7 +194,7 @@ fn extend_end(piece: &mut MeridianPiece, to: Point3, out: &mut Vec<MeridianPiece
     let end = piece.curve.end();
     let straight = piece.curve.degree() == 1 && as_line(&piece.curve, 1e-9).is_some();
     if straight || (to - end).norm() < 1e-9 {
-        piece.curve = with_ends(&piece.curve, None, Some(to));
+        piece.curve = piece.curve.with_ends(None, Some(to));
         out.push(piece.clone());
     } else {
         let role = format!("{} extension", piece.role);

@@ -5,14 +5,13 @@
 //! A first version: a loop that lies within one cell is missed.
 
 use geometry::{
-    Domain, Fitted, Frame, GeometryError, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3,
+    Fitted, Frame, GeometryError, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, bisect,
     chord_parameters, interpolate,
 };
 
 use crate::SurfacingError;
 
 const CELLS_PER_SPAN: usize = 8;
-const HALVINGS: usize = 55;
 const MAX_NEWTON_STEPS: usize = 12;
 const MAX_ROUNDS: usize = 10;
 
@@ -47,16 +46,8 @@ impl Section<'_> {
 
     /// Runs of places on the parameter grid's lines, and whether each closes.
     fn chains(&self) -> Vec<(Vec<Place>, bool)> {
-        let spread = |breaks: Vec<f64>| -> Vec<f64> {
-            let mut out = vec![breaks[0]];
-            for w in breaks.windows(2) {
-                let d = Domain::new(w[0], w[1]);
-                out.extend((1..=CELLS_PER_SPAN).map(|k| d.at(k as f64 / CELLS_PER_SPAN as f64)));
-            }
-            out
-        };
-        let us = spread(self.surface.knots_u().breaks());
-        let vs = spread(self.surface.knots_v().breaks());
+        let us = self.surface.knots_u().sampled(CELLS_PER_SPAN);
+        let vs = self.surface.knots_v().sampled(CELLS_PER_SPAN);
         let (m, n) = (us.len(), vs.len());
         let above: Vec<bool> = self
             .surface
@@ -130,13 +121,8 @@ impl Section<'_> {
         chains
     }
 
-    fn zero(&self, mut a: f64, mut b: f64, place: impl Fn(f64) -> Place) -> f64 {
-        let at_a = self.height(place(a)) >= 0.0;
-        for _ in 0..HALVINGS {
-            let middle = 0.5 * (a + b);
-            if (self.height(place(middle)) >= 0.0) == at_a { a = middle } else { b = middle }
-        }
-        0.5 * (a + b)
+    fn zero(&self, a: f64, b: f64, place: impl Fn(f64) -> Place) -> f64 {
+        bisect(a, b, |t| self.height(place(t)) >= 0.0)
     }
 
     /// A place near a guess that is on the plane: steps down the height's gradient.

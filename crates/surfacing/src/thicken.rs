@@ -9,7 +9,6 @@ use std::f64::consts::PI;
 use geometry::{Point3, Tolerance};
 use topology::{Body, Solid};
 
-use crate::meridian::with_ends;
 use crate::offset_chain::{Misfit, OffsetTrouble, offset_chain};
 use crate::{FlatMeasure, Meridian, MeridianPiece, Revolved, SurfacingError, Turn, turned_shell};
 
@@ -142,7 +141,7 @@ fn push_wall(pieces: &mut Vec<MeridianPiece>, from: Point3, to: Point3) {
     if (to - from).norm() > 1e-9 {
         pieces.push(MeridianPiece::line(from, to, "end wall"));
     } else if let Some(last) = pieces.last_mut() {
-        last.curve = with_ends(&last.curve, None, Some(to));
+        last.curve = last.curve.with_ends(None, Some(to));
     }
 }
 

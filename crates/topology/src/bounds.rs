@@ -56,7 +56,7 @@ impl Bounds {
     }
 
     fn hold_curve(&mut self, curve: &NurbsCurve) {
-        let ts = samples(&curve.knots().breaks());
+        let ts = curve.knots().sampled(SAMPLES_PER_SPAN);
         let points: Vec<Point3> = ts.iter().map(|&t| curve.point(t)).collect();
         for axis in 0..3 {
             for sign in [-1.0, 1.0] {
@@ -76,7 +76,8 @@ impl Bounds {
 
     fn hold_surface(&mut self, surface: &NurbsSurface) {
         let (du, dv) = surface.domain();
-        let (us, vs) = (samples(&surface.knots_u().breaks()), samples(&surface.knots_v().breaks()));
+        let (us, vs) =
+            (surface.knots_u().sampled(SAMPLES_PER_SPAN), surface.knots_v().sampled(SAMPLES_PER_SPAN));
         let grid = surface.grid(&us, &vs);
         for axis in 0..3 {
             for sign in [-1.0, 1.0] {
@@ -97,15 +98,6 @@ impl Bounds {
             }
         }
     }
-}
-
-fn samples(breaks: &[f64]) -> Vec<f64> {
-    let mut out = vec![breaks[0]];
-    for pair in breaks.windows(2) {
-        let d = Domain::new(pair[0], pair[1]);
-        out.extend((1..=SAMPLES_PER_SPAN).map(|k| d.at(k as f64 / SAMPLES_PER_SPAN as f64)));
-    }
-    out
 }
 
 /// Index of the first largest value.

@@ -4,7 +4,7 @@
 //! the domain's start to the boundary, the outer one along the parameter curve. Both are Gauss quadrature, broken at
 //! knots, so that trimmed and untrimmed faces take the same way.
 
-use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, Vector3, gauss_legendre};
+use geometry::{NurbsCurve, NurbsSurface, Point3, Vector3, bisect, gauss_legendre};
 use nalgebra::Matrix3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -192,18 +192,19 @@ fn rules(surface: &NurbsSurface) -> [&'static [(f64, f64)]; 2] {
 /// Parameters where a parameter curve has knots of its own or crosses a knot line of the surface.
 fn cuts(curve: &NurbsCurve, u_breaks: &[f64], v_breaks: &[f64]) -> Vec<f64> {
     const SAMPLES: usize = 16;
-    let own = curve.knots().breaks();
-    let mut cuts = own.clone();
-    for pair in own.windows(2) {
-        let span = Domain::new(pair[0], pair[1]);
-        for k in 0..SAMPLES {
-            let (a, b) = (span.at(k as f64 / SAMPLES as f64), span.at((k + 1) as f64 / SAMPLES as f64));
-            let (pa, pb) = (curve.point(a), curve.point(b));
-            for (breaks, axis) in [(u_breaks, 0), (v_breaks, 1)] {
-                for &value in &breaks[1..breaks.len() - 1] {
-                    if pa[axis] != pb[axis] && (pa[axis] - value) * (pb[axis] - value) <= 0.0 {
-                        cuts.push(bisect(curve, axis, value, a, b));
-                    }
+    let mut cuts = curve.knots().breaks();
+    for pair in curve.knots().sampled(SAMPLES).windows(2) {
+        let (pa, pb) = (curve.point(pair[0]), curve.point(pair[1]));
+        for (breaks, axis) in [(u_breaks, 0), (v_breaks, 1)] {
+            for &value in &breaks[1..breaks.len() - 1] {
+                if pa[axis] != pb[axis] && (pa[axis] - value) * (pb[axis] - value) <= 0.0 {
+                    let beyond = |t: f64| curve.point(t)[axis] > value;
+                    // Rising into the knot line from exactly on it, or leaving it so, changes nothing between.
+                    cuts.push(if beyond(pair[0]) == beyond(pair[1]) {
+                        if pa[axis] == value { pair[0] } else { pair[1] }
+                    } else {
+                        bisect(pair[0], pair[1], beyond)
+                    });
                 }
             }
         }
@@ -212,13 +213,4 @@ fn cuts(curve: &NurbsCurve, u_breaks: &[f64], v_breaks: &[f64]) -> Vec<f64> {
     let least = (cuts[cuts.len() - 1] - cuts[0]) * 1e-12;
     cuts.dedup_by(|b, a| *b - *a < least);
     cuts
-}
-
-fn bisect(curve: &NurbsCurve, axis: usize, value: f64, mut a: f64, mut b: f64) -> f64 {
-    let rising = curve.point(b)[axis] > value;
-    for _ in 0..60 {
-        let middle = 0.5 * (a + b);
-        if (curve.point(middle)[axis] > value) == rising { b = middle } else { a = middle }
-    }
-    0.5 * (a + b)
 }
