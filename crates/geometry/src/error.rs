@@ -18,9 +18,9 @@ pub enum GeometryError {
     #[error("the knots go wrong at index {0}; they must not fall, and repeat degree + 1 times at either end")]
     KnotOrder(usize),
     /// Two places that must differ are one.
-    #[error("points {first} and {second} are the same place; remove one of them")]
+    #[error("points {} and {} are the same place; move or remove one of them", first + 1, second + 1)]
     RepeatedPoint {
-        /// Index of the earlier point.
+        /// Index of the earlier point, from 0; the message counts from 1.
         first: usize,
         /// Index of the later point.
         second: usize,

@@ -584,20 +584,18 @@ fn rename_parameter(recipe: &mut Recipe, name: &str, to: &str) -> Result<(), Rec
     if recipe.parameters.iter().any(|p| p.name == to) {
         return Err(RecipeError::Twice { what: "parameter", name: to.into() });
     }
+    let rename = |amount: &mut Amount| {
+        if let Amount::Formula(text) = amount {
+            *text = crate::formula::renamed(text, name, to);
+        }
+    };
     for p in &mut recipe.parameters {
         if p.name == name {
             p.name = to.into();
         }
-        if let Amount::Formula(text) = &mut p.formula {
-            *text = crate::formula::renamed(text, name, to);
-        }
+        rename(&mut p.formula);
     }
-    for step in &mut recipe.steps {
-        step.make = step
-            .make
-            .with_formulas(&|text| crate::formula::renamed(text, name, to))
-            .map_err(|reason| RecipeError::Field { field: step.name.clone(), reason })?;
-    }
+    recipe.steps.iter_mut().flat_map(|step| step.make.amounts()).for_each(rename);
     Ok(())
 }
 

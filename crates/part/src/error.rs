@@ -1,5 +1,7 @@
+use geometry::Point3;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use surfacing::SurfacingError;
 
 use crate::{Edit, FormulaError};
 
@@ -110,5 +112,17 @@ impl Notice {
     #[must_use]
     pub fn about(input: &str, message: impl Into<String>) -> Self {
         Self { message: message.into(), input: Some(input.into()), at: None, cure: None }
+    }
+
+    /// The same at a place in space, in millimetres, if there is one.
+    #[must_use]
+    pub fn at(self, place: impl Into<Option<Point3>>) -> Self {
+        Self { at: place.into().map(Into::into), ..self }
+    }
+
+    /// What a construction refused, about the input that it concerns.
+    #[must_use]
+    pub fn refused(input: &str, error: &SurfacingError) -> Self {
+        Self::about(input, error.to_string()).at(error.place().map(Point3::from))
     }
 }

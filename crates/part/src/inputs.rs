@@ -47,77 +47,53 @@ pub enum MainAxis {
     Z,
 }
 
-/// A main plane or one that a step made.
+/// What a slot holds: something given by itself, such as a main plane by its name, or what a step made.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(untagged)]
-pub enum PlaneInput {
-    /// By name.
-    Main(MainPlane),
+pub enum Input<T> {
+    /// By itself.
+    Own(T),
     /// Made by a step; of a series, one of them.
     Made(Reference),
 }
 
-impl Default for PlaneInput {
-    fn default() -> Self {
-        Self::Main(MainPlane::default())
-    }
-}
-
+/// A main plane or one that a step made.
+pub type PlaneInput = Input<MainPlane>;
 /// A main axis or one that a step made.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(untagged)]
-pub enum AxisInput {
-    /// By name.
-    Main(MainAxis),
-    /// Made by a step.
-    Made(Reference),
-}
+pub type AxisInput = Input<MainAxis>;
+/// A place by its coordinates x, y and z, or one that a step made.
+pub type PointInput = Input<[Amount; 3]>;
 
-impl Default for AxisInput {
+impl<T: Default> Default for Input<T> {
     fn default() -> Self {
-        Self::Main(MainAxis::default())
+        Self::Own(T::default())
     }
 }
 
-/// A place by its coordinates or one that a step made.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(untagged)]
-pub enum PointInput {
-    /// x, y and z.
-    At([Amount; 3]),
-    /// Made by a step.
-    Made(Reference),
-}
-
-impl PlaneInput {
+impl<T> Input<T> {
     pub(crate) fn reference(&self) -> Option<&Reference> {
         match self {
-            Self::Main(_) => None,
+            Self::Own(_) => None,
             Self::Made(reference) => Some(reference),
         }
     }
+}
 
+impl PlaneInput {
     pub(crate) fn frame(&self, context: &Context<'_>, slot: &str) -> Result<Frame, Notice> {
         match self {
-            Self::Main(plane) => Ok(plane.frame(0.0)),
+            Self::Own(plane) => Ok(plane.frame(0.0)),
             Self::Made(reference) => context.plane(reference, slot),
         }
     }
 }
 
 impl AxisInput {
-    pub(crate) fn reference(&self) -> Option<&Reference> {
-        match self {
-            Self::Main(_) => None,
-            Self::Made(reference) => Some(reference),
-        }
-    }
-
     pub(crate) fn axis(&self, context: &Context<'_>, slot: &str) -> Result<Axis, Notice> {
         let direction = match self {
-            Self::Main(MainAxis::X) => Vector3::x(),
-            Self::Main(MainAxis::Y) => Vector3::y(),
-            Self::Main(MainAxis::Z) => Vector3::z(),
+            Self::Own(MainAxis::X) => Vector3::x(),
+            Self::Own(MainAxis::Y) => Vector3::y(),
+            Self::Own(MainAxis::Z) => Vector3::z(),
             Self::Made(reference) => {
                 let built = context.input(reference, slot)?;
                 let Shape::Axis(axis) = built.shape else {
@@ -131,17 +107,9 @@ impl AxisInput {
 }
 
 impl PointInput {
-    pub(crate) fn reference(&self) -> Option<&Reference> {
-        match self {
-            Self::At(_) => None,
-            Self::Made(reference) => Some(reference),
-        }
-    }
-
     pub(crate) fn point(&self, context: &Context<'_>, slot: &str) -> Result<Point3, Notice> {
         match self {
-            Self::At(amounts) => {
-                let [x, y, z] = amounts;
+            Self::Own([x, y, z]) => {
                 let value = |a| context.coordinate(a, slot);
                 Ok(Point3::new(value(x)?, value(y)?, value(z)?))
             }
@@ -152,6 +120,13 @@ impl PointInput {
                 };
                 Ok(point)
             }
+        }
+    }
+
+    pub(crate) fn amounts(&mut self) -> &mut [Amount] {
+        match self {
+            Self::Own(amounts) => amounts,
+            Self::Made(_) => &mut [],
         }
     }
 }

@@ -18,7 +18,7 @@ pub mod steps;
 pub use edit::{Edit, Gather, Reshape, recast_deviation};
 pub use error::{Cure, Notice, RecipeError};
 pub use formula::{FormulaError, names_in};
-pub use inputs::{AxisInput, MainAxis, MainPlane, PlaneInput, PointInput};
+pub use inputs::{AxisInput, Input, MainAxis, MainPlane, PlaneInput, PointInput};
 pub use lineage::Lineage;
 pub use quantity::{Amount, LengthUnit, Quantity, format_length};
 pub use rebuild::{Cancel, Outcome, Rebuilder, Rebuilt, StepResult};

@@ -101,3 +101,28 @@ pub fn format_length(millimetres: f64, unit: LengthUnit) -> String {
     };
     format!("{:.digits$} {}", millimetres / unit.millimetres(), unit.symbol())
 }
+
+/// Amounts that fields have when they are not given, and whether one is that.
+pub(crate) mod amounts {
+    use super::Amount;
+
+    pub(crate) fn zero() -> Amount {
+        Amount::Number(0.0)
+    }
+
+    pub(crate) fn half() -> Amount {
+        Amount::Number(0.5)
+    }
+
+    pub(crate) fn one() -> Amount {
+        Amount::Number(1.0)
+    }
+
+    pub(crate) fn is_zero(amount: &Amount) -> bool {
+        *amount == zero()
+    }
+
+    pub(crate) fn is_one(amount: &Amount) -> bool {
+        *amount == one()
+    }
+}

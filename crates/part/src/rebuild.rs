@@ -195,9 +195,7 @@ impl Rebuilder {
             let make = serde_json::to_value(&step.make).unwrap_or_default();
             hasher.update(make.to_string().as_bytes());
             hasher.update(recipe.unit.symbol().as_bytes());
-            let mut names = Vec::new();
-            collect_names(&make, &mut names);
-            for name in names {
+            for name in step.make.formulas().iter().flat_map(|text| names_in(text)) {
                 if let Some(value) = scope.get(&name) {
                     hasher.update(name.as_bytes());
                     hasher.update(&value.number.to_le_bytes());
@@ -215,15 +213,5 @@ impl Rebuilder {
             keys.push(key);
         }
         keys
-    }
-}
-
-/// Names in every text of a step; some are no formulas, which at worst rebuilds a step that need not be.
-fn collect_names(value: &serde_json::Value, names: &mut Vec<String>) {
-    match value {
-        serde_json::Value::String(text) => names.extend(names_in(text)),
-        serde_json::Value::Array(items) => items.iter().for_each(|v| collect_names(v, names)),
-        serde_json::Value::Object(fields) => fields.values().for_each(|v| collect_names(v, names)),
-        _ => {}
     }
 }

@@ -212,6 +212,52 @@ fn every_kind_of_step_is_described_with_defaults_that_it_takes() {
 }
 
 #[test]
+fn a_renamed_parameter_is_carried_through_every_value_of_every_kind_of_step() {
+    let parameters: Vec<Value> = ["length", "angle", "ratio", "count"]
+        .map(|q| json!({"name": format!("a_{q}"), "quantity": q, "formula": 1}))
+        .to_vec();
+    let mut steps = vec![json!({"id": "p", "name": "p", "make": {"point": {}}})];
+    for description in Make::descriptions() {
+        let mut fields = serde_json::Map::new();
+        for value in &description.values {
+            let given = match &value.widget {
+                part::steps::Widget::Amount { quantity, .. } => {
+                    json!(format!("a_{}", json!(quantity).as_str().unwrap()))
+                }
+                _ => value.default.clone(),
+            };
+            fields.insert(value.name.into(), given);
+        }
+        for slot in description.slots.iter().filter(|s| s.main.is_empty() && s.least > 0) {
+            let several = slot.most > 1 || slot.name == "points";
+            let typed = json!(["a_length", 0, 0]);
+            let one = if slot.typed { typed } else { json!({"step": "p"}) };
+            fields.insert(slot.name.into(), if several { json!([one]) } else { one });
+        }
+        if description.kind == "drawing" {
+            fields.insert("plane".into(), json!("xz"));
+        }
+        steps.push(
+            json!({"id": description.kind, "name": description.kind, "make": {description.kind: fields}}),
+        );
+    }
+    let value = json!({"format": "kindred-shell-recipe", "version": 1, "name": "All", "parameters": parameters, "steps": steps});
+    let mut recipe = Recipe::from_value(value).unwrap();
+    for quantity in ["length", "angle", "ratio", "count"] {
+        let (name, to) = (format!("a_{quantity}"), format!("b_{quantity}"));
+        recipe = Edit::RenameParameter { name, to }.apply(&recipe).unwrap();
+    }
+    let text = serde_json::to_string(&recipe.steps).unwrap();
+    assert!(
+        text.contains("b_length")
+            && text.contains("b_angle")
+            && text.contains("b_ratio")
+            && text.contains("b_count")
+    );
+    assert!(!text.contains("\"a_"), "{text}");
+}
+
+#[test]
 fn the_schema_in_the_docs_is_the_one_of_the_types() {
     let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/recipe.schema.json");
     let kept: Value = serde_json::from_str(&std::fs::read_to_string(path).unwrap()).unwrap();

@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::recipe::is_default;
-use crate::{Built, Notice, PlaneInput, PointInput, Reference, Shape};
+use crate::{Amount, Built, Notice, PlaneInput, PointInput, Reference, Shape};
 
 /// How an axis is found.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
@@ -56,9 +56,8 @@ impl Axis {
                 };
                 let (a, b) = (a.point(context, "points")?, b.point(context, "points")?);
                 let far = (b - a).norm() > context.tolerance.resolution;
-                Line::new(a, b - a).filter(|_| far).ok_or_else(|| Notice {
-                    at: Some(a.into()),
-                    ..Notice::about("points", "both points are one place; move one of them")
+                Line::new(a, b - a).filter(|_| far).ok_or_else(|| {
+                    Notice::about("points", "both points are one place; move one of them").at(a)
                 })
             }
             AxisWay::TwoPlanes => {
@@ -99,14 +98,8 @@ impl Axis {
                 let line = as_line(&picked[0].pieces[0], context.tolerance.resolution)
                     .filter(|_| picked[0].pieces.len() == 1);
                 let (start, end) = line.ok_or_else(|| {
-                    let at = Some(picked[0].start().into());
-                    Notice {
-                        at,
-                        ..Notice::about(
-                            "curve",
-                            format!("{} is not straight; pick a straight line", picked[0].id),
-                        )
-                    }
+                    let message = format!("{} is not straight; pick a straight line", picked[0].id);
+                    Notice::about("curve", message).at(picked[0].start())
                 })?;
                 Line::new(start, end - start).ok_or_else(|| Notice::about("curve", "this line has no length"))
             }
@@ -166,6 +159,10 @@ impl Construction for Axis {
             AxisWay::OfRevolution => self.surface.as_ref().map(|r| ("surface", r)).into_iter().collect(),
             AxisWay::StraightCurve => self.curve.as_ref().map(|r| ("curve", r)).into_iter().collect(),
         }
+    }
+
+    fn amounts(&mut self) -> Vec<&mut Amount> {
+        self.points.iter_mut().flat_map(PointInput::amounts).collect()
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {

@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 use surfacing::{SurfacingError, View};
 
 use super::{Construction, Context, SlotDescription, StepDescription};
-use crate::{Built, CurveShape, Notice, Reference, Shape, format_length};
+use crate::{Amount, Built, CurveShape, Notice, Reference, Shape, format_length};
 
 /// The space curve whose views on two planes are given.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -25,10 +25,8 @@ fn view(context: &Context<'_>, reference: &Reference, slot: &str) -> Result<View
     };
     let pieces: Vec<NurbsCurve> =
         context.curves(reference, slot)?.iter().flat_map(|c| c.pieces.clone()).collect();
-    let chain = surfacing::chain(&pieces, &context.tolerance)
-        .map_err(|e| Notice { at: e.place(), ..Notice::about(slot, e.to_string()) })?;
-    let run = |&(i, back): &(usize, bool)| if back { pieces[i].reversed() } else { pieces[i].clone() };
-    Ok(View { frame: drawing.frame, curves: chain.order.iter().map(run).collect() })
+    let chain = surfacing::chain(&pieces, &context.tolerance).map_err(|e| Notice::refused(slot, &e))?;
+    Ok(View { frame: drawing.frame, curves: chain.run(&pieces) })
 }
 
 impl Construction for CrossedProjection {
@@ -54,12 +52,16 @@ impl Construction for CrossedProjection {
         vec![("first", &self.first), ("second", &self.second)]
     }
 
+    fn amounts(&mut self) -> Vec<&mut Amount> {
+        Vec::new()
+    }
+
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
         let (first, second) = (view(context, &self.first, "first")?, view(context, &self.second, "second")?);
         let slots = ["first", "second"];
         let made = surfacing::crossed_projection(&first, &second, &context.tolerance).map_err(|e| {
             let slot = if let SurfacingError::NoPartner { view, .. } = e { slots[view] } else { "second" };
-            Notice { at: e.place(), ..Notice::about(slot, e.to_string()) }
+            Notice::refused(slot, &e)
         })?;
         let deviation = made.pieces.iter().map(|p| p.max_deviation).fold(0.0, f64::max);
         let pieces = made.pieces.into_iter().map(|p| p.curve).collect();
@@ -75,7 +77,7 @@ impl Construction for CrossedProjection {
                     format_length(u.height, context.unit()),
                     names[1 - u.view]
                 );
-                Notice { at: Some(u.at.into()), ..Notice::about(slots[u.view], message) }
+                Notice::about(slots[u.view], message).at(u.at)
             })
             .collect();
         Ok(built)

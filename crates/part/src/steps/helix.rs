@@ -7,6 +7,7 @@ use serde_json::json;
 use surfacing::{SurfacingError, Winding};
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
+use crate::quantity::amounts::zero;
 use crate::recipe::is_default;
 use crate::{Amount, AxisInput, Built, CurveShape, Notice, Quantity, Reference};
 
@@ -32,10 +33,6 @@ pub struct Helix {
     /// Whether it winds like a left-handed screw.
     #[serde(default, skip_serializing_if = "is_default")]
     pub left_handed: bool,
-}
-
-fn zero() -> Amount {
-    Amount::Number(0.0)
 }
 
 impl Construction for Helix {
@@ -87,6 +84,11 @@ impl Construction for Helix {
         self.axis.reference().map(|r| ("axis", r)).into_iter().collect()
     }
 
+    fn amounts(&mut self) -> Vec<&mut Amount> {
+        let own = [&mut self.radius, &mut self.pitch, &mut self.turns, &mut self.start];
+        own.into_iter().chain(&mut self.end_radius).collect()
+    }
+
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
         let axis = self.axis.axis(context, "axis")?;
         let value = |amount, quantity, field| context.value(amount, quantity, field);
@@ -110,7 +112,7 @@ impl Construction for Helix {
         };
         let made = surfacing::helix(&frame, winding, &context.tolerance).map_err(|e| {
             let input = if matches!(e, SurfacingError::Winding { .. }) { "turns" } else { "radius" };
-            Notice { at: e.place(), ..Notice::about(input, e.to_string()) }
+            Notice::refused(input, &e)
         })?;
         Ok(Built::curves(vec![CurveShape::in_space("helix", vec![made.curve])], Some(made.max_deviation)))
     }

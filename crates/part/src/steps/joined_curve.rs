@@ -1,6 +1,6 @@
 //! Joined curve: several curves or edges that run end to end, as one.
 
-use geometry::{NurbsCurve, Point3, fit_points, flatten};
+use geometry::{NurbsCurve, fit_chain};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
@@ -25,22 +25,6 @@ pub struct JoinedCurve {
 
 fn tenth() -> Amount {
     "0.1 mm".into()
-}
-
-/// One spline within `tolerance` mm of pieces that run end to end.
-pub(crate) fn smoothed(
-    pieces: &[NurbsCurve],
-    tolerance: f64,
-    resolution: f64,
-) -> Result<geometry::Fitted, geometry::GeometryError> {
-    let mut points: Vec<Point3> = vec![pieces[0].start()];
-    for piece in pieces {
-        for w in flatten(piece, tolerance * 0.1).windows(2) {
-            points.extend((1..=4).map(|k| piece.point(w[0].0 + (w[1].0 - w[0].0) * f64::from(k) / 4.0)));
-        }
-    }
-    points.dedup_by(|b, a| (*b - *a).norm() <= resolution);
-    fit_points(&points, 3, tolerance, resolution)
 }
 
 impl Construction for JoinedCurve {
@@ -85,16 +69,18 @@ impl Construction for JoinedCurve {
         self.curves.iter().map(|r| ("curves", r)).collect()
     }
 
+    fn amounts(&mut self) -> Vec<&mut Amount> {
+        vec![&mut self.tolerance]
+    }
+
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
         let mut pieces: Vec<NurbsCurve> = Vec::new();
         for reference in &self.curves {
             pieces.extend(context.curves(reference, "curves")?.iter().flat_map(|c| c.pieces.clone()));
         }
-        let refuse =
-            |e: surfacing::SurfacingError| Notice { at: e.place(), ..Notice::about("curves", e.to_string()) };
+        let refuse = |e: surfacing::SurfacingError| Notice::refused("curves", &e);
         let chain = surfacing::chain(&pieces, &context.tolerance).map_err(refuse)?;
-        let run = |&(i, back): &(usize, bool)| if back { pieces[i].reversed() } else { pieces[i].clone() };
-        let mut pieces: Vec<NurbsCurve> = chain.order.iter().map(run).collect();
+        let mut pieces = chain.run(&pieces);
         let mut deviation = None;
         if self.smooth {
             let tolerance = context.coordinate(&self.tolerance, "tolerance")?;
@@ -102,7 +88,7 @@ impl Construction for JoinedCurve {
                 return Err(Notice::about("tolerance", "give a tolerance above zero, such as 0.1 mm"));
             }
             let fitted =
-                smoothed(&pieces, tolerance, context.tolerance.resolution).map_err(|e| refuse(e.into()))?;
+                fit_chain(&pieces, tolerance, context.tolerance.resolution).map_err(|e| refuse(e.into()))?;
             deviation = Some(fitted.max_deviation);
             pieces = vec![fitted.curve];
         }

@@ -63,6 +63,10 @@ pub trait Construction {
     /// Slots with the references in them, in order.
     fn inputs(&self) -> Vec<(&'static str, &Reference)>;
 
+    /// Every value that a formula can stand for: a renamed parameter is carried through here, and a changed one
+    /// rebuilds the step.
+    fn amounts(&mut self) -> Vec<&mut Amount>;
+
     /// Checks that need no shapes, such as names within a drawing.
     ///
     /// # Errors
@@ -79,50 +83,15 @@ pub trait Construction {
 }
 
 impl Make {
-    /// The same step with every text in it, formulas among them, changed.
-    pub(crate) fn with_formulas(&self, change: &dyn Fn(&str) -> String) -> Result<Self, String> {
-        // Ids and words are no formulas, even where they look like one.
-        fn walk(value: &mut serde_json::Value, within: &str, change: &dyn Fn(&str) -> String) {
-            match value {
-                serde_json::Value::String(text) if within == "values" || !WORDS.contains(&within) => {
-                    *text = change(text);
-                }
-                serde_json::Value::Array(items) => items.iter_mut().for_each(|v| walk(v, within, change)),
-                serde_json::Value::Object(fields) => {
-                    for (name, v) in fields.iter_mut() {
-                        walk(v, if within == "values" { within } else { name }, change);
-                    }
-                }
-                _ => {}
-            }
-        }
-        let mut value = serde_json::to_value(self).map_err(|e| e.to_string())?;
-        walk(&mut value, "", change);
-        serde_json::from_value(value).map_err(|e| e.to_string())
-    }
-}
-
-impl Make {
-    /// Every text in it that is a formula.
+    /// Every formula in it.
     pub(crate) fn formulas(&self) -> Vec<String> {
-        let found = std::cell::RefCell::new(Vec::new());
-        let keep = |text: &str| {
-            found.borrow_mut().push(text.to_string());
-            text.to_string()
+        let formula = |amount: &mut Amount| match amount {
+            Amount::Formula(text) => Some(std::mem::take(text)),
+            Amount::Number(_) => None,
         };
-        // What is given back is the step as it was.
-        match self.with_formulas(&keep) {
-            Ok(_) => found.into_inner(),
-            Err(_) => Vec::new(),
-        }
+        self.clone().amounts().into_iter().filter_map(formula).collect()
     }
 }
-
-/// Fields that hold ids or words, never formulas.
-const WORDS: [&str; 21] = [
-    "id", "curves", "kind", "after", "step", "item", "change", "curve", "with", "to", "second", "line",
-    "way", "which", "side", "sides", "ends", "measure", "follows", "axis", "plane",
-];
 
 macro_rules! registry {
     ($($(#[$doc:meta])* $name:ident: $module:ident::$type:ident),* $(,)?) => {
@@ -148,6 +117,10 @@ macro_rules! registry {
 
             pub(crate) fn inputs(&self) -> Vec<(&'static str, &Reference)> {
                 match self { $(Self::$name(step) => step.inputs()),* }
+            }
+
+            pub(crate) fn amounts(&mut self) -> Vec<&mut Amount> {
+                match self { $(Self::$name(step) => step.amounts()),* }
             }
 
             pub(crate) fn check(&self) -> Result<(), RecipeError> {

@@ -7,6 +7,7 @@ use serde_json::json;
 use topology::Body;
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
+use crate::quantity::amounts::{is_one, is_zero, one, zero};
 use crate::recipe::is_default;
 use crate::{Amount, AxisInput, Built, Notice, PlaneInput, PointInput, Quantity, Reference, Shape};
 
@@ -68,22 +69,6 @@ pub struct Plane {
     pub surface: Option<Reference>,
 }
 
-fn zero() -> Amount {
-    Amount::Number(0.0)
-}
-
-fn one() -> Amount {
-    Amount::Number(1.0)
-}
-
-fn is_zero(a: &Amount) -> bool {
-    *a == zero()
-}
-
-fn is_one(a: &Amount) -> bool {
-    *a == one()
-}
-
 impl Plane {
     fn point(&self, context: &Context<'_>, k: usize) -> Result<Point3, Notice> {
         let count = if self.way == PlaneWay::Touching { 1 } else { 3 };
@@ -122,7 +107,7 @@ impl Plane {
                 frame.map(|f| vec![f]).ok_or_else(|| {
                     let message =
                         "the three points lie in a row, so that many planes hold them; move one of them";
-                    Notice { at: Some(b.into()), ..Notice::about("points", message) }
+                    Notice::about("points", message).at(b)
                 })
             }
             PlaneWay::AxisAngle => {
@@ -155,11 +140,10 @@ impl Plane {
                 let picked = context.curves(curve, "curve")?;
                 let (piece, t) = picked[0].at_share(share);
                 let at = piece.point(t);
-                let tangent = piece.tangent(t).ok_or_else(|| Notice {
-                    at: Some(at.into()),
-                    ..Notice::about("curve", "the curve has no direction here; choose another place")
+                let tangent = piece.tangent(t).ok_or_else(|| {
+                    Notice::about("curve", "the curve has no direction here; choose another place").at(at)
                 })?;
-                Ok(vec![square_to(at, tangent)])
+                Ok(Frame::square_to(at, tangent).into_iter().collect())
             }
             PlaneWay::Touching => {
                 let surface = self
@@ -180,17 +164,10 @@ impl Plane {
                 let (at, normal) = normal.ok_or_else(|| {
                     Notice::about("surface", "this surface has no side to touch here; choose another place")
                 })?;
-                Ok(vec![square_to(at, normal)])
+                Ok(Frame::square_to(at, normal).into_iter().collect())
             }
         }
     }
-}
-
-/// The plane with a normal, its y as far upwards as can be.
-fn square_to(origin: Point3, normal: Vector3) -> Frame {
-    let up = if normal.cross(&Vector3::z()).norm() < 1e-6 { Vector3::y() } else { Vector3::z() };
-    let x = up.cross(&normal).normalize();
-    Frame { origin, x, y: normal.cross(&x), z: normal }
 }
 
 impl Construction for Plane {
@@ -301,6 +278,11 @@ impl Construction for Plane {
                 self.surface.as_ref().map(|r| ("surface", r)).into_iter().chain(points()).collect()
             }
         }
+    }
+
+    fn amounts(&mut self) -> Vec<&mut Amount> {
+        let own = [&mut self.distance, &mut self.count, &mut self.spacing, &mut self.angle, &mut self.at];
+        own.into_iter().chain(self.points.iter_mut().flat_map(PointInput::amounts)).collect()
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {

@@ -6,6 +6,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::json;
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
+use crate::quantity::amounts::{half, one, zero};
 use crate::recipe::is_default;
 use crate::{Amount, Built, Notice, PlaneInput, PointInput, Quantity, Reference, Shape};
 
@@ -62,18 +63,6 @@ pub struct Point {
     pub points: Vec<PointInput>,
 }
 
-fn zero() -> Amount {
-    Amount::Number(0.0)
-}
-
-fn half() -> Amount {
-    Amount::Number(0.5)
-}
-
-fn one() -> Amount {
-    Amount::Number(1.0)
-}
-
 impl Point {
     fn curve<'a>(&self, context: &'a Context<'_>) -> Result<&'a crate::CurveShape, Notice> {
         let curve =
@@ -105,7 +94,7 @@ impl Point {
                 let whole = curve.length();
                 if !(0.0..=whole).contains(&length) {
                     let message = format!("{} is {whole:.3} mm long; give a length from 0 to that", curve.id);
-                    return Err(Notice { at: Some(curve.end().into()), ..Notice::about("length", message) });
+                    return Err(Notice::about("length", message).at(curve.end()));
                 }
                 let (piece, t) = curve.at_share(length / whole);
                 Ok(piece.point(t))
@@ -126,7 +115,7 @@ impl Point {
                         "{} meets the plane {count} times; choose one of those, or move one of the two",
                         curve.id
                     );
-                    Notice { at: Some(curve.start().into()), ..Notice::about("which", message) }
+                    Notice::about("which", message).at(curve.start())
                 })
             }
             PointWay::Midway => {
@@ -234,6 +223,11 @@ impl Construction for Point {
             }
             PointWay::Midway => self.points.iter().filter_map(|p| Some(("points", p.reference()?))).collect(),
         }
+    }
+
+    fn amounts(&mut self) -> Vec<&mut Amount> {
+        let own = [&mut self.x, &mut self.y, &mut self.z, &mut self.share, &mut self.length, &mut self.which];
+        own.into_iter().chain(self.points.iter_mut().flat_map(PointInput::amounts)).collect()
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {

@@ -8,7 +8,7 @@ use topology::Body;
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::recipe::is_default;
-use crate::{AxisInput, Built, CurveShape, Notice, Reference};
+use crate::{Amount, AxisInput, Built, CurveShape, Notice, Reference};
 
 /// Which way a curve is brought onto a surface.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
@@ -85,6 +85,10 @@ impl Construction for ProjectedCurve {
         [("curve", &self.curve), ("surface", &self.surface)].into_iter().chain(along).collect()
     }
 
+    fn amounts(&mut self) -> Vec<&mut Amount> {
+        Vec::new()
+    }
+
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
         let surfaces = surfaces(context, &self.surface, "surface")?;
         let toward = match self.way {
@@ -97,7 +101,7 @@ impl Construction for ProjectedCurve {
             let mut pieces = Vec::with_capacity(c.pieces.len());
             for piece in &c.pieces {
                 let made = surfacing::projected_curve(piece, &surfaces, toward, &context.tolerance)
-                    .map_err(|e| Notice { at: e.place(), ..Notice::about("curve", e.to_string()) })?;
+                    .map_err(|e| Notice::refused("curve", &e))?;
                 deviation = deviation.max(made.max_deviation);
                 pieces.push(made.curve);
             }

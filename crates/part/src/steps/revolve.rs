@@ -248,6 +248,10 @@ impl Construction for Revolve {
         std::iter::once(("profile", &self.profile)).chain(axis).collect()
     }
 
+    fn amounts(&mut self) -> Vec<&mut Amount> {
+        vec![&mut self.turn, &mut self.side_count]
+    }
+
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
         let (curves, source) = self.profile(context)?;
         let turn = match self.sides {

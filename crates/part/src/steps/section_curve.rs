@@ -6,7 +6,7 @@ use surfacing::SurfacingError;
 
 use super::projected_curve::surfaces;
 use super::{Construction, Context, SlotDescription, StepDescription};
-use crate::{Built, CurveShape, Notice, PlaneInput, Reference};
+use crate::{Amount, Built, CurveShape, Notice, PlaneInput, Reference};
 
 /// Where a plane meets a surface.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -47,6 +47,10 @@ impl Construction for SectionCurve {
         std::iter::once(("surface", &self.surface)).chain(plane).collect()
     }
 
+    fn amounts(&mut self) -> Vec<&mut Amount> {
+        Vec::new()
+    }
+
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
         let frame = self.plane.frame(context, "plane")?;
         let mut curves = Vec::new();
@@ -62,12 +66,12 @@ impl Construction for SectionCurve {
                 }
                 // Other faces may still meet it.
                 Err(SurfacingError::NoMeeting { .. }) => {}
-                Err(e) => return Err(Notice { at: e.place(), ..Notice::about("surface", e.to_string()) }),
+                Err(e) => return Err(Notice::refused("surface", &e)),
             }
         }
         if curves.is_empty() {
             let message = "the plane does not meet the surface; move one of them";
-            return Err(Notice { at: Some(frame.origin.into()), ..Notice::about("plane", message) });
+            return Err(Notice::about("plane", message).at(frame.origin));
         }
         Ok(Built::curves(curves, Some(deviation)))
     }

@@ -6,6 +6,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::json;
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
+use crate::quantity::amounts::{is_one, one};
 use crate::recipe::is_default;
 use crate::{Amount, Built, CurveShape, Notice, PointInput, Quantity, Reference};
 
@@ -43,14 +44,6 @@ pub struct SpaceCurve {
     pub end_pull: Amount,
 }
 
-fn one() -> Amount {
-    Amount::Number(1.0)
-}
-
-fn is_one(amount: &Amount) -> bool {
-    *amount == one()
-}
-
 impl SpaceCurve {
     /// Direction in which the picked curve runs on beyond its end that is nearest to `at`, times the pull.
     fn outward(
@@ -75,10 +68,9 @@ impl SpaceCurve {
             [(c.end(), c.tangent(d.end)), (c.start(), c.tangent(d.start).map(|t| -t))]
         });
         let nearest = ends.min_by(|a, b| (a.0 - at).norm().total_cmp(&(b.0 - at).norm()));
-        let direction = nearest.and_then(|(_, t)| t).ok_or_else(|| Notice {
-            at: Some((*at).into()),
-            ..Notice::about(slot, "the picked curve has no direction at its end")
-        })?;
+        let direction = nearest
+            .and_then(|(_, t)| t)
+            .ok_or_else(|| Notice::about(slot, "the picked curve has no direction at its end").at(*at))?;
         Ok(Some(direction * pull))
     }
 
@@ -185,22 +177,14 @@ impl Construction for SpaceCurve {
         points.chain(start).chain(self.end_along.as_ref().map(|r| ("end_along", r))).collect()
     }
 
+    fn amounts(&mut self) -> Vec<&mut Amount> {
+        let own = [&mut self.start_pull, &mut self.end_pull];
+        own.into_iter().chain(self.points.iter_mut().flat_map(PointInput::amounts)).collect()
+    }
+
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
         let points = self.points.iter().map(|p| p.point(context, "points")).collect::<Result<Vec<_>, _>>()?;
-        let curve = self.make(context, &points)?.map_err(|e| {
-            let at = if let GeometryError::RepeatedPoint { at, .. } = &e { Some(*at) } else { None };
-            let message = match e {
-                GeometryError::RepeatedPoint { first, second, .. } => {
-                    format!(
-                        "points {} and {} are the same place; move or remove one of them",
-                        first + 1,
-                        second + 1
-                    )
-                }
-                other => other.to_string(),
-            };
-            Notice { at, ..Notice::about("points", message) }
-        })?;
+        let curve = self.make(context, &points)?.map_err(|e| Notice::refused("points", &e.into()))?;
         Ok(Built::curves(vec![CurveShape::in_space("curve", vec![curve])], None))
     }
 }

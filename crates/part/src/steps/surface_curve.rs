@@ -6,6 +6,7 @@ use serde_json::json;
 use topology::{Body, Shell};
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
+use crate::quantity::amounts::{half, one};
 use crate::{Amount, Built, CurveShape, Notice, Quantity, Reference};
 
 /// Which curve of a surface.
@@ -36,14 +37,6 @@ pub struct SurfaceCurve {
     /// For parameter curves: the share of the other parameter, 0 to 1.
     #[serde(default = "half")]
     pub at: Amount,
-}
-
-fn one() -> Amount {
-    Amount::Number(1.0)
-}
-
-fn half() -> Amount {
-    Amount::Number(0.5)
 }
 
 impl Construction for SurfaceCurve {
@@ -96,6 +89,10 @@ impl Construction for SurfaceCurve {
         vec![("surface", &self.surface)]
     }
 
+    fn amounts(&mut self) -> Vec<&mut Amount> {
+        vec![&mut self.face, &mut self.at]
+    }
+
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
         let shells: Vec<&Shell> =
             context.input(&self.surface, "surface")?.shape.body().map(Body::shells).unwrap_or_default();
@@ -132,7 +129,7 @@ impl Construction for SurfaceCurve {
         let length = curve.length();
         if length <= context.tolerance.resolution {
             let message = "the surface shrinks to a point here; choose another place";
-            return Err(Notice { at: Some(curve.start().into()), ..Notice::about("at", message) });
+            return Err(Notice::about("at", message).at(curve.start()));
         }
         Ok(Built::curves(vec![CurveShape::in_space("curve", vec![curve])], None))
     }

@@ -73,6 +73,10 @@ impl Construction for Thicken {
         vec![("surface", &self.surface)]
     }
 
+    fn amounts(&mut self) -> Vec<&mut Amount> {
+        vec![&mut self.thickness]
+    }
+
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
         let built = context.input(&self.surface, "surface")?;
         let Shape::Turned(source) = &built.shape else {

@@ -3,16 +3,16 @@
 
 use geometry::{
     Corner, Fitted, Frame, GeometryError, NurbsCurve, Point3, Vector3, chamfer, closest_on_curve, crossings,
-    extended, extended_to, fillet, offset_in_plane,
+    extended, extended_to, fillet, fit_chain, offset_in_plane,
 };
 use nalgebra::{Matrix4, Rotation3, Translation3};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::FlatCurve;
+use crate::quantity::amounts::{one, zero};
 use crate::recipe::is_default;
 use crate::steps::Context;
-use crate::steps::joined_curve::smoothed;
 use crate::{Amount, Notice, Quantity, Reached};
 
 /// Most copies that one change makes.
@@ -136,14 +136,6 @@ fn nowhere() -> [Amount; 2] {
     [zero(), zero()]
 }
 
-fn zero() -> Amount {
-    Amount::Number(0.0)
-}
-
-fn one() -> Amount {
-    Amount::Number(1.0)
-}
-
 /// What is done to the corner of two curves, by a radius or a distance.
 type Treat<'a> = dyn Fn(&NurbsCurve, &NurbsCurve, f64) -> Result<Corner, GeometryError> + 'a;
 
@@ -212,23 +204,12 @@ impl Work<'_> {
     }
 
     fn refuse_at(&self, what: &str, message: impl Into<String>, at: Point3) -> Notice {
-        let at = self.frame.to_space(at.x, at.y);
-        Notice { at: Some(at.into()), ..self.refuse(what, message) }
+        self.refuse(what, message).at(self.frame.to_space(at.x, at.y))
     }
 
     fn geometry(&self, what: &str, error: &GeometryError) -> Notice {
-        let at = match error {
-            GeometryError::OffsetFolds { at, .. }
-            | GeometryError::NoCorner { at }
-            | GeometryError::CornerTooTight { at, .. }
-            | GeometryError::NoDirection { at } => Some(*at),
-            _ => None,
-        };
-        let message = error.to_string();
-        at.map_or_else(
-            || self.refuse(what, message.clone()),
-            |at| self.refuse_at(what, message.clone(), at.into()),
-        )
+        let at = error.place().map(|[x, y, _]| self.frame.to_space(x, y));
+        self.refuse(what, error.to_string()).at(at)
     }
 
     fn place(&self, id: &str, what: &str) -> Result<usize, Notice> {
@@ -615,13 +596,10 @@ impl Work<'_> {
             pieces.extend(self.curves.remove(i).pieces);
         }
         let chain = surfacing::chain(&pieces, &self.context.tolerance).map_err(|e| {
-            e.place().map_or_else(
-                || self.refuse("curves", e.to_string()),
-                |at| self.refuse_at("curves", e.to_string(), at.into()),
-            )
+            let at = e.place().map(|[x, y, _]| self.frame.to_space(x, y));
+            self.refuse("curves", e.to_string()).at(at)
         })?;
-        let run = |&(i, back): &(usize, bool)| if back { pieces[i].reversed() } else { pieces[i].clone() };
-        Ok(chain.order.iter().map(run).collect())
+        Ok(chain.run(&pieces))
     }
 
     fn smooth(&mut self, ids: &[String], tolerance: &Amount, id: &str) -> Result<(), Notice> {
@@ -632,7 +610,7 @@ impl Work<'_> {
         }
         let pieces = self.take_chain(ids)?;
         self.fresh(id)?;
-        let fitted = smoothed(&pieces, tolerance, resolution).map_err(|e| self.geometry("curves", &e))?;
+        let fitted = fit_chain(&pieces, tolerance, resolution).map_err(|e| self.geometry("curves", &e))?;
         self.reached.push(Reached {
             label: format!("Deviation of {id} from its chain"),
             value: fitted.max_deviation,
@@ -705,6 +683,25 @@ impl FlatCurve {
 }
 
 impl Change {
+    /// Every value in it that a formula can stand for.
+    pub(super) fn amounts(&mut self) -> Vec<&mut Amount> {
+        match self {
+            Self::Fillet { radius: amount, .. }
+            | Self::Chamfer { distance: amount, .. }
+            | Self::Extend { by: Some(amount), .. }
+            | Self::Offset { distance: amount, .. }
+            | Self::Smooth { tolerance: amount, .. } => vec![amount],
+            Self::Transform { by, turn, scale, about, copies, .. } => {
+                by.iter_mut().chain(about).chain([turn, scale, copies]).collect()
+            }
+            Self::Extend { by: None, .. }
+            | Self::Trim { .. }
+            | Self::Split { .. }
+            | Self::Mirror { .. }
+            | Self::Join { .. } => Vec::new(),
+        }
+    }
+
     /// What it is called.
     #[must_use]
     pub fn label(&self) -> &'static str {

@@ -256,6 +256,16 @@ impl DrawnCurve {
         };
     }
 
+    /// Every value in it that a formula can stand for.
+    pub(super) fn amounts(&mut self) -> Vec<&mut Amount> {
+        let points = self.points.iter_mut().flat_map(|p| match p {
+            DrawnPoint::At(amounts) => amounts.as_mut_slice(),
+            DrawnPoint::Pinned(_) => &mut [],
+        });
+        let handles = self.start_handle.iter_mut().chain(&mut self.end_handle).flatten();
+        points.chain(self.values.values_mut()).chain(&mut self.weights).chain(handles).collect()
+    }
+
     pub(super) fn field(&self, what: &str) -> String {
         format!("curves/{}/{what}", self.id)
     }
@@ -330,7 +340,7 @@ impl Pin {
             let name = context.recipe.step_name(&self.pin.step);
             let at = guides[0].start();
             let message = format!("{name} does not cross this plane, so that a point pinned to it has no place; unpin it or move the guide");
-            Notice { at: Some(at.into()), ..Notice::about(field, message) }
+            Notice::about(field, message).at(at)
         })
     }
 }
@@ -494,10 +504,7 @@ fn closed_controlled(points: &[Point3], weights: Option<&[f64]>) -> Result<Nurbs
     let (from, to) = (breaks[EXTRA], breaks[EXTRA + n]);
     let curve = NurbsCurve::try_new(knots, &around, weights.as_deref())?.part(from, to);
     // Both ends are one place to the last digit.
-    let mut control = curve.control_points();
-    let last = control.len() - 1;
-    control[last] = control[0];
-    NurbsCurve::try_new(curve.knots().clone(), &control, Some(&curve.weights()))
+    Ok(curve.with_ends(None, Some(curve.start())))
 }
 
 fn bezier(points: &[Point3]) -> Result<NurbsCurve, GeometryError> {
@@ -535,15 +542,7 @@ fn three_point_arc(points: &[Point3], resolution: f64) -> Result<NurbsCurve, Geo
     let Some((frame, radius)) = circle_through(a, b, c) else { return Ok(NurbsCurve::line(a, c)) };
     let end = frame.coordinates(&c);
     let sweep = end.y.atan2(end.x).rem_euclid(TAU);
-    between(&circle_arc(&frame, radius, 0.0, sweep)?, a, c)
-}
-
-/// An arc whose ends are the given points to the last digit, so that neighbours share them.
-fn between(arc: &NurbsCurve, start: Point3, end: Point3) -> Result<NurbsCurve, GeometryError> {
-    let mut points = arc.control_points();
-    let last = points.len() - 1;
-    (points[0], points[last]) = (start, end);
-    NurbsCurve::try_new(arc.knots().clone(), &points, Some(&arc.weights()))
+    Ok(circle_arc(&frame, radius, 0.0, sweep)?.with_ends(Some(a), Some(c)))
 }
 
 /// Counted against the clock by up to half a turn, with it where that is shorter.
@@ -580,5 +579,5 @@ fn tangent_arc(before: Option<&NurbsCurve>, to: &Point3) -> Result<NurbsCurve, G
     let centre = from + left * radius;
     let out = from - centre;
     let frame = Frame::new(centre, out, Vector3::z().cross(&out)).ok_or(none)?;
-    between(&circle_arc(&frame, radius, 0.0, 2.0 * half)?, from, *to)
+    Ok(circle_arc(&frame, radius, 0.0, 2.0 * half)?.with_ends(Some(from), Some(*to)))
 }

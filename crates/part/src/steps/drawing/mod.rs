@@ -17,6 +17,7 @@ pub use description::{
 };
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
+use crate::quantity::amounts::{is_zero, zero};
 use crate::recipe::{check_name, is_default};
 use crate::{
     Amount, Built, CurveShape, DrawingShape, MainPlane, Notice, PlaneInput, Quantity, Reached, RecipeError,
@@ -42,14 +43,6 @@ pub struct Drawing {
     /// Changes made to the curves, in order.
     #[serde(default, skip_serializing_if = "is_default")]
     pub changes: Vec<Change>,
-}
-
-fn zero() -> Amount {
-    Amount::Number(0.0)
-}
-
-fn is_zero(amount: &Amount) -> bool {
-    *amount == zero()
 }
 
 /// A curve while the drawing is made: in the plane z = 0.
@@ -107,12 +100,6 @@ impl Drawing {
 }
 
 fn curve_notice(drawn: &DrawnCurve, error: &GeometryError, frame: &Frame) -> Notice {
-    let at = match error {
-        GeometryError::RepeatedPoint { at, .. } | GeometryError::NoDirection { at } => {
-            Some(frame.to_space(at[0], at[1]).into())
-        }
-        _ => None,
-    };
     let message = match error {
         GeometryError::RepeatedPoint { first, second, .. } => format!(
             "points {} and {} of {} are the same place; move or remove one of them",
@@ -125,7 +112,8 @@ fn curve_notice(drawn: &DrawnCurve, error: &GeometryError, frame: &Frame) -> Not
         }
         other => format!("{}: {other}", drawn.id),
     };
-    Notice { at, ..Notice::about(&format!("curves/{}", drawn.id), message) }
+    let at = error.place().map(|[x, y, _]| frame.to_space(x, y));
+    Notice::about(&format!("curves/{}", drawn.id), message).at(at)
 }
 
 impl Construction for Drawing {
@@ -179,6 +167,12 @@ impl Construction for Drawing {
             }
         }
         Ok(())
+    }
+
+    fn amounts(&mut self) -> Vec<&mut Amount> {
+        let curves = self.curves.iter_mut().flat_map(DrawnCurve::amounts);
+        let changes = self.changes.iter_mut().flat_map(Change::amounts);
+        std::iter::once(&mut self.offset).chain(curves).chain(changes).collect()
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
