@@ -5,7 +5,7 @@
 use std::time::{Duration, Instant};
 
 use axum::extract::ws::{Message, WebSocket};
-use part::{Cancel, Edit, Recipe};
+use part::{Cancel, Edit, OpenSheet, Recipe};
 use schemars::JsonSchema;
 use serde::Deserialize;
 use serde_json::json;
@@ -14,7 +14,6 @@ use tokio::task::JoinHandle;
 use uuid::Uuid;
 
 use crate::rejection::Rejection;
-use crate::sheet::OpenSheet;
 use crate::state::AppState;
 use crate::view::view;
 

@@ -9,7 +9,6 @@ mod picture;
 mod rejection;
 mod routes;
 mod serve;
-mod sheet;
 mod state;
 mod view;
 mod workshop;

@@ -4,11 +4,9 @@ use std::collections::HashSet;
 
 use exchange::glb::{self, SceneBody};
 use geometry::{Frame, Point3, flatten};
-use part::{Built, CurveShape, Display, DrawingShape, Rebuilt, Recipe, Shape, report};
+use part::{Built, CurveShape, Display, DrawingShape, OpenSheet, Rebuilt, Recipe, Shape, report, sheet};
 use serde_json::{Value, json};
 use topology::{Body, Mesh, MeshTolerance, Shell, free_edges};
-
-use crate::sheet::{OpenSheet, sheet};
 
 /// Chord tolerance of what is shown, as a share of the part's size; about a pixel on most screens; shading uses exact normals.
 const CHORD_SHARE: f64 = 1.0 / 700.0;
@@ -71,7 +69,7 @@ pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, open_sheet: Option<&OpenSheet>) 
         "report": report(recipe, rebuilt),
         "drawings": drawings,
         "helpers": helpers,
-        "sheet": open_sheet.map(|open| sheet(recipe, rebuilt, open, chord)),
+        "sheet": open_sheet.and_then(|open| sheet(recipe, rebuilt, open, chord)),
         "edges": edges,
         "backdrop": backdrop,
         "chord": chord,

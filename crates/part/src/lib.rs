@@ -13,6 +13,7 @@ mod rebuild;
 mod recipe;
 mod report;
 mod shape;
+mod sheet;
 pub mod steps;
 
 pub use edit::{Edit, Gather, Reshape, recast_deviation};
@@ -25,6 +26,7 @@ pub use rebuild::{Cancel, Outcome, Rebuilder, Rebuilt, StepResult};
 pub use recipe::{Display, Parameter, RECIPE_FORMAT, RECIPE_VERSION, Recipe, Reference, Step};
 pub use report::{BodyReport, FreeEdgeReport, LedgerItem, ParameterReport, Report, StepReport, report};
 pub use shape::{Built, CurveShape, DrawingShape, Reached, Shape};
+pub use sheet::{CombExtras, OpenSheet, SheetExtras, Snap, nearest_on_drawing, sheet};
 
 /// JSON Schema of a recipe file, generated from the Rust types.
 #[must_use]

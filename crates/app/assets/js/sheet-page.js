@@ -504,7 +504,7 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, raw, descriptions, P
       ?.reached.find((r) => r.label === `Length of ${curve?.id}`);
     const out = [['Kind', curve?.closed ? 'closed' : 'open']];
     if (length) out.push(['Length', this.lengthText(length.value)]);
-    if (tightest) out.push(['Smallest radius', this.lengthText(tightest.radius)]);
+    if (tightest) out.push(['Smallest radius', this.lengthText(tightest[0])]);
     return out;
   },
   changes() {

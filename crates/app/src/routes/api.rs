@@ -19,7 +19,6 @@ use uuid::Uuid;
 use super::pages::OWN_PROJECT;
 use crate::live::live;
 use crate::rejection::Rejection;
-use crate::sheet::nearest;
 use crate::state::AppState;
 use crate::view::view;
 
@@ -220,7 +219,7 @@ async fn nearest_place(
 ) -> Result<Json<Nearest>, Rejection> {
     let (_, recipe) = state.part(id).await?;
     let find = move |recipe: &Recipe, rebuilt: &part::Rebuilt| {
-        nearest(recipe, rebuilt, &asked.step, [asked.x, asked.y])
+        part::nearest_on_drawing(recipe, rebuilt, &asked.step, [asked.x, asked.y])
     };
     Ok(Json(Nearest { at: state.workshop.run(id, recipe, find).await? }))
 }

@@ -3,10 +3,11 @@
 mod change;
 mod curve;
 mod description;
+mod flat_curve;
 
 use std::collections::BTreeSet;
 
-use geometry::{Frame, GeometryError, NurbsCurve, Point2, Point3};
+use geometry::{Frame, GeometryError, NurbsCurve, Point3};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -16,6 +17,7 @@ pub use description::{
     ChangeDescription, ChangeValue, CurveDescription, CurveValue, change_kinds, curve_kinds,
 };
 
+use self::flat_curve::FlatCurve;
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::quantity::amounts::{is_zero, zero};
 use crate::recipe::{check_name, is_default};
@@ -43,15 +45,6 @@ pub struct Drawing {
     /// Changes made to the curves, in order.
     #[serde(default, skip_serializing_if = "is_default")]
     pub changes: Vec<Change>,
-}
-
-/// A curve while the drawing is made: in the plane z = 0.
-#[derive(Debug, Clone)]
-struct FlatCurve {
-    id: String,
-    pieces: Vec<NurbsCurve>,
-    points: Vec<Point2>,
-    guide: bool,
 }
 
 impl Drawing {
