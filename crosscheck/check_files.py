@@ -73,16 +73,20 @@ class Files(unittest.TestCase):
             for recipe, folder, report in self.each(chord):
                 mesh = trimesh.load(folder / f"{recipe.stem}.stl", force="mesh")
                 volume = sum(b["volume_mm3"] for b in report["bodies"])
-                misses.setdefault(recipe.stem, []).append(abs(mesh.volume - volume) / volume)
+                # A mesh whose points lie on the surface misses less than its chord all over it.
+                most = chord * sum(b["area_mm2"] for b in report["bodies"]) / volume
+                relative = abs(mesh.volume - volume) / volume
+                self.assertLess(relative, most, recipe.stem)
+                misses.setdefault(recipe.stem, []).append(relative)
         for name, relative in misses.items():
-            self.assertLess(relative[-1], 1e-3, name)
+            self.assertLess(relative[-1], 5e-3, name)
             self.assertLessEqual(relative[-1], relative[0] + 1e-6, name)
 
     def test_glb_is_metres_with_y_up(self):
         for recipe, folder, report in self.each(0.05):
             scene = trimesh.load(folder / f"{recipe.stem}.glb")
-            low, high = (np.array(corner) for corner in report["bodies"][0]["bounding_box"])
-            size = (high - low) / 1000
+            boxes = np.array([body["bounding_box"] for body in report["bodies"]])
+            size = (boxes[:, 1].max(axis=0) - boxes[:, 0].min(axis=0)) / 1000
             np.testing.assert_allclose(scene.extents, [size[0], size[2], size[1]], atol=2e-4)
 
     def test_step_parses_and_its_structure_closes(self):

@@ -21,6 +21,13 @@ async function bringIn(request, body) {
   return (await answer.json()).id;
 }
 
+/** A profile of two legs. */
+const BEND = [
+  [0, 0],
+  [10, 0],
+  [10, 10],
+];
+
 /** Says things over the live channel of a part and gives what was heard until `until` is met. */
 function talk(page, id, said, until) {
   return page.evaluate(
@@ -63,17 +70,7 @@ test('the description names every path, and its schemas are there', async ({ req
   expect(wanted.length).toBeGreaterThan(20);
   for (const name of wanted) expect(document.components.schemas, name).toHaveProperty([name]);
   // Every path that takes no body answers for a part that is there.
-  const id = await bringIn(
-    request,
-    recipe([
-      profile('p', [
-        [0, 0],
-        [10, 0],
-        [10, 10],
-      ]),
-      revolve('r', 'p'),
-    ]),
-  );
+  const id = await bringIn(request, recipe([profile('p', BEND), revolve('r', 'p')]));
   for (const [path, methods] of Object.entries(document.paths)) {
     if (!methods.get || path.endsWith('/live')) continue;
     const asked =
@@ -84,16 +81,7 @@ test('the description names every path, and its schemas are there', async ({ req
 });
 
 test('edits stand or fall together, and a stale version is told', async ({ request }) => {
-  const id = await bringIn(
-    request,
-    recipe([
-      profile('p', [
-        [0, 0],
-        [10, 0],
-        [10, 10],
-      ]),
-    ]),
-  );
+  const id = await bringIn(request, recipe([profile('p', BEND)]));
   const edit = (version, edits) => request.post(`/api/parts/${id}/edits`, { data: { version, edits } });
   const made = await (
     await edit(1, [
@@ -113,6 +101,28 @@ test('edits stand or fall together, and a stale version is told', async ({ reque
   const stale = await edit(1, [{ edit: 'rename_part', name: 'Late' }]);
   expect(stale.status()).toBe(409);
   expect((await stale.json()).kind).toBe('conflict');
+});
+
+test('an edit by which a step would fail is refused with the place, where that is asked', async ({ request }) => {
+  const id = await bringIn(request, recipe([profile('p', BEND)]));
+  const move = (version, to, more) =>
+    request.post(`/api/parts/${id}/edits`, {
+      data: { version, edits: [{ edit: 'move_point', step: 'p', curve: 'curve 1', index: 1, to }], ...more },
+    });
+  const refused = await move(1, [0, 0], { must_build: 'p' });
+  expect(refused.status()).toBe(422);
+  expect(await refused.json()).toMatchObject({
+    kind: 'unbuilt',
+    at: [0, 0, 0],
+    error: expect.stringContaining('same place'),
+  });
+  expect((await (await request.get(`/api/parts/${id}`)).json()).version).toBe(1);
+  // Without asking it is saved, and then whatever is done next is taken too, until it is mended.
+  expect((await move(1, [0, 0])).status()).toBe(200);
+  expect((await move(2, [10, 10], { must_build: 'p' })).status()).toBe(200);
+  expect((await move(3, [10, 1], { must_build: 'p' })).status()).toBe(200);
+  const report = await (await request.get(`/api/parts/${id}/report`)).json();
+  expect(report.steps[0].state).toBe('built');
 });
 
 test('a step moves in the order, but never before what it is made from', async ({ request }) => {

@@ -370,6 +370,8 @@ test('helices, space curves and points are made on cards', async ({ page }) => {
     // From (10, 0, 10) to (30, 0, 10).
     await expect(card).toContainText('20 mm');
     await card.getByLabel('Go on from').selectOption({ label: 'Helix' });
+    await expect(card).toContainText('Smallest radius');
+    await expect(card.getByRole('alert')).toHaveCount(0);
   });
   await byCard(page, 'y', 'Join curves', async (card) => {
     const pick = card.locator('#slot-curves');

@@ -29,6 +29,17 @@ async function openDrawing(page) {
   await expect(page.locator('#sheet .axis')).toHaveCount(2);
 }
 
+/** A part with one profile through typed points, turned about the axis. */
+async function makeTurned(page, name, points) {
+  await makePart(page, name);
+  await openDrawing(page);
+  await drawTyped(page, 'Through', points);
+  await page.getByRole('button', { name: 'Done' }).click();
+  await page.keyboard.press('r');
+  const card = page.getByRole('dialog', { name: 'Revolve' });
+  await card.getByRole('button', { name: /Accept/ }).click();
+}
+
 /** Where a place of the drawing is on the screen, read off two labelled grid lines as a person would. */
 async function paper(page) {
   const scale = await page.evaluate(() => {
@@ -48,6 +59,25 @@ async function paper(page) {
   return (x, y) => [scale.x0 + x * scale.perMm, scale.y0 - y * scale.perMm];
 }
 
+/**
+ * Looks over a region of the part in space with the pointer, shares of the picture from its top left, until the words
+ * under it say what is wanted; gives the place.
+ */
+async function lookFor(page, wanted, [x0, y0, x1, y1] = [0, 0, 1, 1]) {
+  const box = await page.locator('#space').boundingBox();
+  const words = page.locator('.hover-word');
+  for (let y = box.y + y0 * box.height + 6; y < box.y + y1 * box.height; y += 12) {
+    for (let x = box.x + x0 * box.width + 6; x < box.x + x1 * box.width; x += 12) {
+      await page.mouse.move(x, y);
+      if (wanted.test(await words.textContent()) && (await isSeen(page, x, y))) return [x, y];
+    }
+  }
+  throw new Error(`nothing in space says ${wanted}`);
+}
+
+/** Whether a place of the picture lies open, under no card. */
+const isSeen = (page, x, y) => page.evaluate(([x, y]) => document.elementFromPoint(x, y)?.id === 'space', [x, y]);
+
 const ledger = (page, id) => page.locator(`.ledger-item[data-item="${id}"] b`);
 
 /** The volume in mm³ that the ledger shows. */
@@ -66,4 +96,4 @@ async function settledVolume(page) {
   }
 }
 
-module.exports = { makePart, drawTyped, openDrawing, paper, ledger, volume, settledVolume };
+module.exports = { lookFor, makePart, makeTurned, drawTyped, openDrawing, paper, ledger, volume, settledVolume };

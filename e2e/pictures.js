@@ -10,10 +10,11 @@ const config = require('./playwright.config');
     await page.waitForTimeout(1800);
     await page.screenshot({ path: `${__dirname}/../docs/screenshots/${name}.png` });
   };
-  const open = async (part) => {
+  const open = async (part, row) => {
     await page.goto('/');
     await page.getByText(part, { exact: true }).click();
-    await page.locator('.ledger-head.ready').waitFor();
+    if (row === undefined) await page.locator('.ledger-head.ready').waitFor();
+    else await page.locator('.lineage-row').nth(row).getByRole('button').click();
   };
   await page.goto('/');
   await shot('rack');
@@ -31,24 +32,38 @@ const config = require('./playwright.config');
   await open('Drip tray');
   await page.getByRole('button', { name: 'Prove' }).click();
   await shot('measures');
-  await page.goto('/');
-  await page.getByText('Clamp bracket', { exact: true }).click();
-  await page.locator('.lineage-row').first().getByRole('button').click();
+  await open('Clamp bracket', 0);
   await page.locator('#sheet .point').first().waitFor();
   await page.locator('#sheet .point').nth(2).click();
   await shot('changes');
-  await page.goto('/');
-  await page.getByText('Hoist handle', { exact: true }).click();
-  await page.locator('.lineage-row').nth(2).getByRole('button').click();
+  await open('Hoist handle', 2);
   await shot('crossed-projection');
-  await page.goto('/');
-  await page.getByText('Vane fin', { exact: true }).click();
-  await page.locator('.lineage-row').nth(3).getByRole('button').click();
+  await open('Vane fin', 3);
   await page.getByLabel('Curvature comb').check();
   await shot('pins');
   await page.getByRole('button', { name: 'Done' }).click();
   await page.getByRole('button', { name: /parameters/ }).click();
   await shot('parameters');
+  await open('Wind cup');
+  await page.keyboard.press('u');
+  await page.mouse.move(640, 430);
+  // The first click picks the face, the others places on it.
+  for (const at of [
+    [640, 430],
+    [620, 420],
+    [680, 480],
+    [760, 450],
+    [850, 490],
+    [905, 440],
+  ]) {
+    await page.mouse.click(...at);
+    await page.waitForTimeout(300);
+  }
+  await shot('curve-on-surface');
+  await open('Vane fin', 8);
+  await shot('loft');
+  await open('Gull coil', 10);
+  await shot('sweep');
   await page.goto('/keys');
   await shot('keys');
   await browser.close();

@@ -1,7 +1,7 @@
 // From a profile drawn in the browser to a watertight solid that is sent out.
 const { test, expect } = require('@playwright/test');
 const fs = require('node:fs');
-const { makePart, drawTyped, openDrawing, paper, ledger, volume, settledVolume } = require('./person');
+const { makePart, makeTurned, drawTyped, openDrawing, paper, ledger, volume, settledVolume } = require('./person');
 
 test('the rack shows the demo with pictures and closure state, the funnel first', async ({ page }) => {
   await page.goto('/');
@@ -150,15 +150,7 @@ test('flat sides, part turns and facing are set on the card', async ({ page }) =
 });
 
 test('a wall that does not fit is refused with the place and what would fit', async ({ page }) => {
-  await makePart(page, 'Too thick');
-  await openDrawing(page);
-  await drawTyped(page, 'Through', ['5, 0', '5, 20']);
-  await page.getByRole('button', { name: 'Done' }).click();
-  await page.keyboard.press('r');
-  await page
-    .getByRole('dialog', { name: 'Revolve' })
-    .getByRole('button', { name: /Accept/ })
-    .click();
+  await makeTurned(page, 'Too thick', ['5, 0', '5, 20']);
   await expect(ledger(page, 'free_edges')).toHaveText(/2 free edges/);
   await page.keyboard.press('t');
   const card = page.getByRole('dialog', { name: 'Thicken' });
@@ -207,7 +199,7 @@ test('steps are renamed, shown, skipped and removed, each with a way back', asyn
   const rows = page.locator('.lineage-row');
   await expect(rows).toHaveCount(3);
   await rows.nth(1).getByRole('button').dblclick();
-  const name = page.getByLabel('New name of the step');
+  const name = page.getByLabel('New name');
   await name.fill('Cup surface');
   await name.press('Enter');
   await expect(rows.nth(1)).toContainText('Cup surface');
@@ -227,15 +219,7 @@ test('steps are renamed, shown, skipped and removed, each with a way back', asyn
 });
 
 test('a step is dragged to another place in the order as far as its lineage allows', async ({ page }) => {
-  await makePart(page, 'Order');
-  await openDrawing(page);
-  await drawTyped(page, 'Through', ['5, 0', '20, 30']);
-  await page.getByRole('button', { name: 'Done' }).click();
-  await page.keyboard.press('r');
-  await page
-    .getByRole('dialog', { name: 'Revolve' })
-    .getByRole('button', { name: /Accept/ })
-    .click();
+  await makeTurned(page, 'Order', ['5, 0', '20, 30']);
   await expect(page.locator('.lineage-row')).toHaveCount(2);
   await page.keyboard.press('d');
   const rows = page.locator('.lineage-row');

@@ -57,9 +57,11 @@ fn set(recipe: &mut Recipe, assignment: &str) -> Result<(), String> {
 }
 
 /// What a part comes to, each body under its step's name: what is sent, from the page and from here.
-pub fn result_bodies<'a>(recipe: &'a Recipe, rebuilt: &'a Rebuilt) -> Vec<NamedBody<'a>> {
-    let named =
-        |i: usize| Some(NamedBody { name: &recipe.steps[i].name, body: rebuilt.built(i)?.shape.body()? });
+pub fn result_bodies<'a>(recipe: &'a Recipe, rebuilt: &Rebuilt) -> Vec<NamedBody<'a>> {
+    let named = |i: usize| {
+        let body = rebuilt.built(i)?.shape.body()?.clone();
+        Some(NamedBody { name: &recipe.steps[i].name, body: body.with_roles(&|role| recipe.spoken(role)) })
+    };
     rebuilt.results().filter_map(named).collect()
 }
 

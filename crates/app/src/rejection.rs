@@ -4,7 +4,7 @@ use axum::Json;
 use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Response};
 use exchange::ExchangeError;
-use part::RecipeError;
+use part::{Notice, RecipeError};
 use schemars::JsonSchema;
 use serde::Serialize;
 use store::StoreError;
@@ -21,6 +21,8 @@ pub enum Rejection {
     Unreadable(String),
     #[error("a recipe is at most 8 MiB; this upload is larger")]
     TooLarge,
+    #[error("{}", .0.message)]
+    Unbuilt(Box<Notice>),
     #[error("the work was stopped; try again")]
     Stopped,
 }
@@ -32,6 +34,8 @@ pub struct Refusal {
     error: String,
     /// A word that programs can tell refusals apart by.
     kind: &'static str,
+    /// The place in space that it is about, in millimetres, if it has one.
+    at: Option<[f64; 3]>,
 }
 
 impl Rejection {
@@ -40,7 +44,7 @@ impl Rejection {
             Self::Store(StoreError::NoPart) => StatusCode::NOT_FOUND,
             Self::Store(StoreError::Conflict { .. } | StoreError::NoMore(_)) => StatusCode::CONFLICT,
             Self::Store(StoreError::Unreachable(_)) | Self::Stopped => StatusCode::SERVICE_UNAVAILABLE,
-            Self::Recipe(_) | Self::Exchange(_) => StatusCode::UNPROCESSABLE_ENTITY,
+            Self::Recipe(_) | Self::Exchange(_) | Self::Unbuilt(_) => StatusCode::UNPROCESSABLE_ENTITY,
             Self::Unreadable(_) => StatusCode::BAD_REQUEST,
             Self::TooLarge => StatusCode::PAYLOAD_TOO_LARGE,
         }
@@ -56,6 +60,7 @@ impl Rejection {
             Self::Exchange(_) => "exchange",
             Self::Unreadable(_) => "unreadable",
             Self::TooLarge => "too_large",
+            Self::Unbuilt(_) => "unbuilt",
             Self::Stopped => "stopped",
         }
     }
@@ -64,7 +69,8 @@ impl Rejection {
 impl IntoResponse for Rejection {
     fn into_response(self) -> Response {
         tracing::info!(error = %self, "refused");
-        (self.status(), Json(Refusal { error: self.to_string(), kind: self.kind() })).into_response()
+        let at = if let Self::Unbuilt(notice) = &self { notice.at } else { None };
+        (self.status(), Json(Refusal { error: self.to_string(), kind: self.kind(), at })).into_response()
     }
 }
 

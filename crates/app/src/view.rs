@@ -4,12 +4,17 @@ use std::collections::HashSet;
 
 use exchange::glb::{self, SceneBody};
 use geometry::{Frame, Point3, flatten};
-use part::{Built, CurveShape, Display, DrawingShape, OpenSheet, Rebuilt, Recipe, Shape, report, sheet};
+use part::{
+    Built, CurveShape, Display, DrawingShape, OpenSheet, Rebuilt, Recipe, Shape, ShellNames, body_names,
+    curve_ends, report, sheet,
+};
 use serde_json::{Value, json};
 use topology::{Body, Mesh, MeshTolerance, Shell, free_edges};
 
 /// Chord tolerance of what is shown, as a share of the part's size; about a pixel on most screens; shading uses exact normals.
 const CHORD_SHARE: f64 = 1.0 / 700.0;
+/// Ends nearer than this, in millimetres, make a closed curve.
+const CLOSED: f64 = 1e-2;
 const CHORD_LIMITS: [f64; 2] = [0.002, 5.0];
 
 /// The part as it is shown, and for the drawing whose sheet is open what its sheet shows besides.
@@ -17,7 +22,7 @@ pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, open_sheet: Option<&OpenSheet>) 
     let chord = chord(rebuilt);
     let tolerance = MeshTolerance::chord(chord);
     let (mut scene, mut edges, mut backdrop) = (Vec::new(), Vec::new(), Vec::new());
-    let (mut drawings, mut helpers) = (Vec::new(), Vec::new());
+    let (mut drawings, mut helpers, mut places) = (Vec::new(), Vec::new(), Vec::new());
     for (i, step) in recipe.steps.iter().enumerate() {
         let Some(built) = rebuilt.built(i) else { continue };
         let hidden = step.display == Display::Hide;
@@ -27,10 +32,17 @@ pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, open_sheet: Option<&OpenSheet>) 
             } else {
                 None
             };
+            let one_chain = built.shape.is_one_chain();
             let curves: Vec<Value> = curves.iter().map(|c| curve_json(c, built, chord)).collect();
             let faded = step.display == Display::Backdrop;
+            if !hidden && !faded {
+                for c in built.shape.curves().into_iter().flatten().filter(|c| !c.is_closed(CLOSED)) {
+                    let ends = curve_ends(&c.id).into_iter().zip([c.start(), c.end()]);
+                    places.extend(ends.map(|(item, p)| place(&step.id, &item, &p)));
+                }
+            }
             drawings.push(
-                json!({"step": step.id, "hidden": hidden, "faded": faded, "frame": frame, "curves": curves}),
+                json!({"step": step.id, "hidden": hidden, "faded": faded, "frame": frame, "one_chain": one_chain, "curves": curves}),
             );
             continue;
         }
@@ -57,10 +69,15 @@ pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, open_sheet: Option<&OpenSheet>) 
         }
         match SceneBody::new(&step.id, &step.name, body, tolerance) {
             Ok(meshes) => {
-                for (shell, mesh) in body.shells().into_iter().zip(meshes.meshes()) {
-                    edges.extend(edge_lines(&step.id, shell, mesh));
+                let names = body_names(body);
+                for ((shell, mesh), names) in body.shells().into_iter().zip(meshes.meshes()).zip(&names) {
+                    edges.extend(edge_lines(&step.id, shell, mesh, names));
+                    let corners = shell.vertices().iter().zip(&names.vertices);
+                    places.extend(
+                        corners.filter_map(|(v, item)| Some(place(&step.id, item.as_ref()?, &v.point))),
+                    );
                 }
-                scene.push(meshes);
+                scene.push(meshes.with_face_names(names.iter().map(|n| &n.faces)));
             }
             Err(error) => tracing::warn!(step = step.id, %error, "not shown"),
         }
@@ -71,6 +88,7 @@ pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, open_sheet: Option<&OpenSheet>) 
         "helpers": helpers,
         "sheet": open_sheet.and_then(|open| sheet(recipe, rebuilt, open, chord)),
         "edges": edges,
+        "places": places,
         "backdrop": backdrop,
         "chord": chord,
     });
@@ -100,7 +118,8 @@ fn curve_json(curve: &CurveShape, built: &Built, chord: f64) -> Value {
     json!({
         "id": curve.id,
         "guide": curve.guide,
-        "closed": curve.is_closed(1e-2),
+        "closed": curve.is_closed(CLOSED),
+        "places": curve.places.iter().map(|p| json!({"at": short(&p.at), "own": p.own})).collect::<Vec<_>>(),
         "points": curve.points.iter().map(|p| [p.x, p.y]).collect::<Vec<_>>(),
         "control": control,
         "line": polyline(curve, chord),
@@ -116,7 +135,12 @@ fn polyline(curve: &CurveShape, chord: f64) -> Vec<[f64; 3]> {
     line
 }
 
-fn edge_lines(step: &str, shell: &Shell, mesh: &Mesh) -> Vec<Value> {
+/// A vertex of a body or an end of a curve, which can be picked.
+fn place(step: &str, item: &str, at: &Point3) -> Value {
+    json!({"step": step, "item": item, "at": short(at)})
+}
+
+fn edge_lines(step: &str, shell: &Shell, mesh: &Mesh, names: &ShellNames) -> Vec<Value> {
     let free: HashSet<usize> = free_edges(shell).into_iter().map(topology::EdgeId::index).collect();
     mesh.edges
         .iter()
@@ -124,7 +148,7 @@ fn edge_lines(step: &str, shell: &Shell, mesh: &Mesh) -> Vec<Value> {
         .filter(|(_, line)| line.len() > 1)
         .map(|(i, line)| {
             let points: Vec<_> = line.iter().map(|&p| short(&mesh.positions[p as usize])).collect();
-            json!({"step": step, "free": free.contains(&i), "line": points})
+            json!({"step": step, "item": names.edges[i], "free": free.contains(&i), "line": points})
         })
         .collect()
 }

@@ -6,12 +6,12 @@ use crate::{ExchangeError, glb, step, stl, three_mf};
 const CHORD_LIMITS: [f64; 2] = [0.0005, 50.0];
 
 /// A body under its name.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone)]
 pub struct NamedBody<'a> {
     /// What the user calls it.
     pub name: &'a str,
     /// The body.
-    pub body: &'a Body,
+    pub body: Body,
 }
 
 /// A format that can be written.
@@ -101,7 +101,7 @@ impl Export<'_> {
 
     fn meshes(&self) -> Result<Vec<glb::SceneBody>, ExchangeError> {
         let tolerance = MeshTolerance::chord(self.chord);
-        let scene = |b: &NamedBody<'_>| glb::SceneBody::new(b.name, b.name, b.body, tolerance);
+        let scene = |b: &NamedBody<'_>| glb::SceneBody::new(b.name, b.name, &b.body, tolerance);
         self.bodies.iter().map(scene).collect()
     }
 
@@ -110,7 +110,7 @@ impl Export<'_> {
         self.bodies
             .iter()
             .map(|b| {
-                let Body::Solid(solid) = b.body else {
+                let Body::Solid(solid) = &b.body else {
                     return Err(ExchangeError::NeedsSolid { format, body: b.name.into() });
                 };
                 let meshes = solid.shells().map(|s| mesh(s, tolerance)).collect::<Result<_, _>>()?;

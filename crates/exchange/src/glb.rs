@@ -2,7 +2,7 @@
 //! coordinates. Positions are millimetres with z up; each node's matrix brings them to metres with y up.
 
 use serde_json::{Value, json};
-use topology::{Body, Mesh, MeshTolerance, mesh};
+use topology::{Body, Face, Mesh, MeshTolerance, mesh};
 
 use crate::ExchangeError;
 
@@ -21,7 +21,22 @@ pub struct SceneBody {
     pub id: String,
     /// What the user calls it.
     pub name: String,
-    shells: Vec<(Mesh, Vec<String>)>,
+    shells: Vec<(Mesh, Vec<FaceTag>)>,
+}
+
+/// What is said of a face beside its triangles.
+#[derive(Debug, Clone)]
+struct FaceTag {
+    name: String,
+    /// First and last parameter along u, then along v.
+    domain: [f64; 4],
+}
+
+impl FaceTag {
+    fn new(face: &Face) -> Self {
+        let (u, v) = face.surface.domain();
+        Self { name: face.role.clone(), domain: [u.start, u.end, v.start, v.end] }
+    }
 }
 
 impl SceneBody {
@@ -33,9 +48,20 @@ impl SceneBody {
         let shells = body
             .shells()
             .into_iter()
-            .map(|s| Ok((mesh(s, tolerance)?, s.faces().iter().map(|f| f.role.clone()).collect())))
+            .map(|s| Ok((mesh(s, tolerance)?, s.faces().iter().map(FaceTag::new).collect())))
             .collect::<Result<_, ExchangeError>>()?;
         Ok(Self { id: id.into(), name: name.into(), shells })
+    }
+
+    /// The same with other names of the faces, shell by shell.
+    #[must_use]
+    pub fn with_face_names<'a>(mut self, names: impl Iterator<Item = &'a Vec<String>>) -> Self {
+        for ((_, tags), names) in self.shells.iter_mut().zip(names) {
+            for (tag, name) in tags.iter_mut().zip(names) {
+                tag.name.clone_from(name);
+            }
+        }
+        self
     }
 
     /// The meshes, in the order of the body's shells.
@@ -70,7 +96,7 @@ pub fn write(bodies: &[SceneBody], extras: &Value) -> Vec<u8> {
     let (mut meshes, mut nodes) = (Vec::new(), Vec::new());
     for body in bodies {
         let mut primitives = Vec::new();
-        for (mesh, roles) in &body.shells {
+        for (mesh, tags) in &body.shells {
             for face in &mesh.faces {
                 if face.triangles.is_empty() {
                     continue;
@@ -107,10 +133,11 @@ pub fn write(bodies: &[SceneBody], extras: &Value) -> Vec<u8> {
                     ELEMENT_ARRAY_BUFFER,
                     json!({"componentType": UNSIGNED_INT, "count": face.triangles.len() * 3, "type": "SCALAR"}),
                 );
+                let tag = tags.get(face.face.index());
                 primitives.push(json!({
                     "attributes": {"POSITION": position, "NORMAL": normal, "TEXCOORD_0": parameters},
                     "indices": indices,
-                    "extras": {"step": body.id, "role": roles.get(face.face.index())},
+                    "extras": {"step": body.id, "role": tag.map(|t| &t.name), "domain": tag.map(|t| t.domain)},
                 }));
             }
         }

@@ -22,7 +22,8 @@ fn prism(with_lid: bool) -> Body {
 }
 
 fn write(body: &Body, format: Format, chord: f64) -> Result<Vec<u8>, ExchangeError> {
-    Export { part: "Prism <&> é", bodies: vec![NamedBody { name: "Prism", body }], chord }.write(format)
+    Export { part: "Prism <&> é", bodies: vec![NamedBody { name: "Prism", body: body.clone() }], chord }
+        .write(format)
 }
 
 #[test]

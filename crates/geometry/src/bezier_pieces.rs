@@ -3,9 +3,10 @@
 //! The Bernstein recurrences are equations 1.9 and 1.10.
 
 use crate::knot_vector::ORDER;
+use crate::patch::Patch;
 use crate::{Homogeneous, KnotVector};
 
-type Coefficient = [f64; 4];
+pub(crate) type Coefficient = [f64; 4];
 const ZERO: Coefficient = [0.0; 4];
 
 #[derive(Debug)]
@@ -159,6 +160,17 @@ impl BezierPieces {
         let size = (self.u.degree + 1) * (self.v.degree + 1);
         let start = (piece_u * self.v.inverse_lengths.len() + piece_v) * size;
         &self.coefficients[start..start + size]
+    }
+
+    /// All pieces, each by itself.
+    pub(crate) fn patches(&self) -> impl Iterator<Item = Patch> + '_ {
+        self.u.breaks.windows(2).enumerate().flat_map(move |(a, u)| {
+            self.v
+                .breaks
+                .windows(2)
+                .enumerate()
+                .map(move |(b, v)| Patch::new(self.net(a, b), self.v.degree + 1, [u[0], u[1]], [v[0], v[1]]))
+        })
     }
 
     #[inline]

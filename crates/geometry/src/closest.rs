@@ -3,6 +3,8 @@ use crate::{NurbsCurve, Point3};
 /// Samples per knot span that seed the search; enough to tell a cubic's minima apart.
 const SEEDS_PER_SPAN: usize = 12;
 const MAX_NEWTON_STEPS: usize = 50;
+/// How much longer than its chord a curve may be between two seeds.
+const REACH: f64 = 1.5;
 
 /// The place of a curve that is nearest to a point.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -17,24 +19,50 @@ pub struct ClosestOnCurve {
     pub converged: bool,
 }
 
-/// The nearest place of a curve: seeds on every span, then Newton's method kept inside its seed's neighbours.
+/// The nearest place of a curve: seeds on every span, then Newton's method kept inside its seed's neighbours, from every
+/// seed whose neighbourhood reaches nearer than what is known.
 ///
 /// # References
 /// Section 6.1, equation 6.3.
 #[must_use]
 pub fn closest_on_curve(curve: &NurbsCurve, to: &Point3) -> ClosestOnCurve {
     let seeds = curve.knots().sampled(SEEDS_PER_SPAN);
-    let distance_sq = |t: f64| (curve.point(t) - to).norm_squared();
-    let mut best = 0;
-    let mut best_sq = f64::INFINITY;
-    for (i, &t) in seeds.iter().enumerate() {
-        let d = distance_sq(t);
-        if d < best_sq {
-            (best, best_sq) = (i, d);
+    let points: Vec<Point3> = seeds.iter().map(|&t| curve.point(t)).collect();
+    let distances: Vec<f64> = points.iter().map(|p| (p - to).norm()).collect();
+    let last = seeds.len() - 1;
+    let mut lowest: Vec<usize> = (0..=last)
+        .filter(|&i| {
+            distances[i] <= distances[i.saturating_sub(1)] && distances[i] <= distances[(i + 1).min(last)]
+        })
+        .collect();
+    lowest.sort_by(|a, b| distances[*a].total_cmp(&distances[*b]));
+    let mut best =
+        ClosestOnCurve { parameter: seeds[0], point: points[0], distance: f64::INFINITY, converged: false };
+    for i in lowest {
+        let (before, after) = (i.saturating_sub(1), (i + 1).min(last));
+        let reach = (points[i] - points[before]).norm().max((points[after] - points[i]).norm());
+        if distances[i] - REACH * reach > best.distance {
+            continue;
+        }
+        let found = newton(curve, to, seeds[i], [seeds[before], seeds[after]]);
+        for place in [
+            found,
+            ClosestOnCurve {
+                parameter: seeds[i],
+                point: points[i],
+                distance: distances[i],
+                converged: false,
+            },
+        ] {
+            if place.distance < best.distance {
+                best = place;
+            }
         }
     }
-    let (mut low, mut high) = (seeds[best.saturating_sub(1)], seeds[(best + 1).min(seeds.len() - 1)]);
-    let mut t = seeds[best];
+    best
+}
+
+fn newton(curve: &NurbsCurve, to: &Point3, mut t: f64, [mut low, mut high]: [f64; 2]) -> ClosestOnCurve {
     let mut converged = false;
     for _ in 0..MAX_NEWTON_STEPS {
         let (p, [d1, d2, _]) = curve.derivatives(t);
@@ -55,9 +83,6 @@ pub fn closest_on_curve(curve: &NurbsCurve, to: &Point3) -> ClosestOnCurve {
             converged = true;
             break;
         }
-    }
-    if distance_sq(t) > best_sq {
-        t = seeds[best];
     }
     let point = curve.point(t);
     ClosestOnCurve { parameter: t, point, distance: (point - to).norm(), converged }

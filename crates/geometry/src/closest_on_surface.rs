@@ -1,15 +1,32 @@
 //! Places of a surface: the nearest to a point, and where a line meets it.
 //!
-//! Seeds on a grid over every span, then Newton's method (section 6.1, equations 6.4 to 6.6), kept in the domain.
+//! Seeds on a grid over every span, then Newton's method (section 6.1, equations 6.4 to 6.6), kept in the domain. That the
+//! nearest place is the nearest of all is then confirmed by halving Bézier pieces whose hulls come nearer (branch and
+//! bound, as in Ma & Hewitt, Point inversion and projection for NURBS curve and surface, CAGD 20, 2003).
+
+use std::cmp::Ordering;
+use std::collections::BinaryHeap;
 
 use nalgebra::Matrix2;
 
+use crate::patch::Patch;
 use crate::{NurbsSurface, Point3, Vector2, Vector3};
 
 const SEEDS_PER_SPAN: usize = 4;
 const MAX_NEWTON_STEPS: usize = 40;
 /// Seeds that are followed; the nearest one need not lead to the nearest place.
 const SEEDS_TRIED: usize = 4;
+/// Halvings of a piece, both directions counted, after which it is a spot.
+const MOST_HALVINGS: usize = 20;
+/// Halvings after which a piece that can still be nearer is searched from its middle.
+const FOLLOWED_EVERY: usize = 4;
+/// Pieces looked at: where the surface is as near all round, as a sphere is to its centre, there is no end to them.
+const MOST_PIECES: usize = 2000;
+/// Share of a distance within which another one is as near.
+const AS_NEAR_SHARE: f64 = 1e-6;
+
+/// Share of a place's coordinates within which two distances are the same but for rounding.
+const AS_NEAR: f64 = 1e-12;
 
 /// A place on a surface.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -24,44 +41,150 @@ pub struct OnSurface {
     pub converged: bool,
 }
 
-fn seeds(surface: &NurbsSurface) -> Vec<([f64; 2], Point3)> {
+/// Places of a grid to begin from: the best in every valley, on either side of a seam too, and the best of all, which can
+/// be on both sides of a sharp bend.
+fn seeds(surface: &NurbsSurface, miss: impl Fn(&Point3) -> f64) -> Vec<([f64; 2], Point3)> {
     let (us, vs) = (surface.knots_u().sampled(SEEDS_PER_SPAN), surface.knots_v().sampled(SEEDS_PER_SPAN));
     let points = surface.grid(&us, &vs);
-    us.iter().flat_map(|&u| vs.iter().map(move |&v| [u, v])).zip(points).collect()
+    let misses: Vec<f64> = points.iter().map(miss).collect();
+    let (m, n) = (us.len(), vs.len());
+    let mut lowest: Vec<usize> = (0..m * n)
+        .filter(|&k| {
+            let (i, j) = (k / n, k % n);
+            let rows = i.saturating_sub(1)..=(i + 1).min(m - 1);
+            let columns = j.saturating_sub(1)..=(j + 1).min(n - 1);
+            rows.into_iter().all(|a| columns.clone().all(|b| misses[k] <= misses[a * n + b]))
+        })
+        .collect();
+    let by_miss = |a: &usize, b: &usize| misses[*a].total_cmp(&misses[*b]);
+    lowest.sort_by(by_miss);
+    lowest.truncate(SEEDS_TRIED);
+    let mut all: Vec<usize> = (0..m * n).collect();
+    if all.len() > SEEDS_TRIED {
+        all.select_nth_unstable_by(SEEDS_TRIED, by_miss);
+        all.truncate(SEEDS_TRIED);
+    }
+    lowest.extend(all);
+    lowest.sort_unstable();
+    lowest.dedup();
+    lowest.sort_by(by_miss);
+    lowest.into_iter().map(|k| ([us[k / n], vs[k % n]], points[k])).collect()
 }
 
-/// Follows the best seeds by `step`, which gives the next change of parameters, and keeps the best place by `miss`.
-fn search(
+/// Follows one seed by `step`, which gives the next change of parameters.
+fn follow(
     surface: &NurbsSurface,
-    miss: impl Fn(&Point3) -> f64,
-    step: impl Fn([f64; 2]) -> Option<Vector2>,
+    mut at: [f64; 2],
+    miss: &impl Fn(&Point3) -> f64,
+    step: &impl Fn([f64; 2]) -> Option<Vector2>,
 ) -> OnSurface {
     let (du, dv) = surface.domain();
-    let mut seeds = seeds(surface);
-    seeds.sort_by(|a, b| miss(&a.1).total_cmp(&miss(&b.1)));
+    let mut converged = false;
+    for _ in 0..MAX_NEWTON_STEPS {
+        let Some(change) = step(at) else { break };
+        let next = [du.clamp(at[0] + change.x), dv.clamp(at[1] + change.y)];
+        let moved = (next[0] - at[0]).abs() / du.length() + (next[1] - at[1]).abs() / dv.length();
+        at = next;
+        if moved <= 1e-14 {
+            converged = true;
+            break;
+        }
+    }
+    let point = surface.point(at[0], at[1]);
+    OnSurface { parameters: at, point, distance: miss(&point), converged }
+}
+
+/// Follows the best seeds by `step` and keeps the best place by `miss`.
+fn search(
+    surface: &NurbsSurface,
+    miss: &impl Fn(&Point3) -> f64,
+    step: &impl Fn([f64; 2]) -> Option<Vector2>,
+) -> OnSurface {
+    let seeds = seeds(surface, miss);
     let mut best = OnSurface {
         parameters: seeds[0].0,
         point: seeds[0].1,
         distance: miss(&seeds[0].1),
         converged: false,
     };
-    for (start, _) in seeds.into_iter().take(SEEDS_TRIED) {
-        let mut at = start;
-        let mut converged = false;
-        for _ in 0..MAX_NEWTON_STEPS {
-            let Some(change) = step(at) else { break };
-            let next = [du.clamp(at[0] + change.x), dv.clamp(at[1] + change.y)];
-            let moved = (next[0] - at[0]).abs() / du.length() + (next[1] - at[1]).abs() / dv.length();
-            at = next;
-            if moved <= 1e-14 {
-                converged = true;
-                break;
+    for (start, _) in seeds {
+        let found = follow(surface, start, miss, step);
+        if found.distance < best.distance || (found.distance == best.distance && found.converged) {
+            best = found;
+        }
+    }
+    best
+}
+
+/// A piece that may hold a nearer place, ordered so that a heap gives the nearest first.
+struct Candidate {
+    patch: Patch,
+    nearest: f64,
+    halvings: usize,
+}
+
+impl PartialEq for Candidate {
+    fn eq(&self, other: &Self) -> bool {
+        self.cmp(other) == Ordering::Equal
+    }
+}
+impl Eq for Candidate {}
+impl PartialOrd for Candidate {
+    fn partial_cmp(&self, other: &Self) -> Option<Ordering> {
+        Some(self.cmp(other))
+    }
+}
+impl Ord for Candidate {
+    fn cmp(&self, other: &Self) -> Ordering {
+        other.nearest.total_cmp(&self.nearest)
+    }
+}
+
+/// Looks for a nearer place in all pieces that can have one.
+fn confirmed(
+    surface: &NurbsSurface,
+    to: &Point3,
+    mut best: OnSurface,
+    miss: &impl Fn(&Point3) -> f64,
+    step: &impl Fn([f64; 2]) -> Option<Vector2>,
+) -> OnSurface {
+    // Where nothing is nearer by more than this, nothing is nearer.
+    let enough = |best: &OnSurface| best.distance * (1.0 - AS_NEAR_SHARE) - AS_NEAR * to.coords.norm();
+    let candidate = |patch: Patch, halvings: usize, best: &OnSurface| {
+        let toward = (best.point - to).try_normalize(f64::MIN_POSITIVE).unwrap_or_default();
+        let nearest = patch.nearest_possible(to, &toward);
+        (nearest < enough(best)).then_some(Candidate { patch, nearest, halvings })
+    };
+    let mut open: BinaryHeap<Candidate> =
+        surface.pieces().patches().filter_map(|p| candidate(p, 0, &best)).collect();
+    for _ in 0..MOST_PIECES {
+        let Some(next) = open.pop().filter(|c| c.nearest < enough(&best)) else { break };
+        let [u, v] = next.patch.middle();
+        // A fold can be as near as the best and yet hide a nearer place; a small piece's own search goes there.
+        if next.halvings % FOLLOWED_EVERY == FOLLOWED_EVERY - 1 || miss(&surface.point(u, v)) < best.distance {
+            let found = follow(surface, [u, v], miss, step);
+            if found.distance < best.distance {
+                best = found;
             }
         }
+        if next.halvings < MOST_HALVINGS {
+            open.extend(
+                next.patch.halves().into_iter().filter_map(|p| candidate(p, next.halvings + 1, &best)),
+            );
+        }
+    }
+    best
+}
+
+/// Newton's steps shrink toward a pole without reaching it; what is as near on the border is on the border.
+fn on_border(surface: &NurbsSurface, mut best: OnSurface, miss: &impl Fn(&Point3) -> f64) -> OnSurface {
+    let (du, dv) = surface.domain();
+    for (k, end) in [(0, du.start), (0, du.end), (1, dv.start), (1, dv.end)] {
+        let mut at = best.parameters;
+        at[k] = end;
         let point = surface.point(at[0], at[1]);
-        let distance = miss(&point);
-        if distance < best.distance || (distance == best.distance && converged) {
-            best = OnSurface { parameters: at, point, distance, converged };
+        if miss(&point) <= best.distance + AS_NEAR * point.coords.norm() {
+            best = OnSurface { parameters: at, point, distance: miss(&point), ..best };
         }
     }
     best
@@ -70,21 +193,20 @@ fn search(
 /// The nearest place of a surface to a point.
 #[must_use]
 pub fn closest_on_surface(surface: &NurbsSurface, to: &Point3) -> OnSurface {
-    search(
-        surface,
-        |p| (p - to).norm(),
-        |[u, v]| {
-            let d = surface.derivatives(u, v);
-            let r = d.point - to;
-            let slope = Vector2::new(r.dot(&d.u), r.dot(&d.v));
-            let plain = Matrix2::new(d.u.dot(&d.u), d.u.dot(&d.v), d.u.dot(&d.v), d.v.dot(&d.v));
-            let full = plain + Matrix2::new(r.dot(&d.uu), r.dot(&d.uv), r.dot(&d.uv), r.dot(&d.vv));
-            // Where the full matrix is no minimum's, the plain one still leads downhill.
-            let usable = full.determinant() > 0.0 && full.m11 > 0.0;
-            let inverse = if usable { full.try_inverse() } else { plain.try_inverse() }?;
-            Some(-(inverse * slope))
-        },
-    )
+    let miss = |p: &Point3| (p - to).norm();
+    let step = |[u, v]: [f64; 2]| {
+        let d = surface.derivatives(u, v);
+        let r = d.point - to;
+        let slope = Vector2::new(r.dot(&d.u), r.dot(&d.v));
+        let plain = Matrix2::new(d.u.dot(&d.u), d.u.dot(&d.v), d.u.dot(&d.v), d.v.dot(&d.v));
+        let full = plain + Matrix2::new(r.dot(&d.uu), r.dot(&d.uv), r.dot(&d.uv), r.dot(&d.vv));
+        // Where the full matrix is no minimum's, the plain one still leads downhill.
+        let usable = full.determinant() > 0.0 && full.m11 > 0.0;
+        let inverse = if usable { full.try_inverse() } else { plain.try_inverse() }?;
+        Some(-(inverse * slope))
+    };
+    let found = confirmed(surface, to, search(surface, &miss, &step), &miss, &step);
+    on_border(surface, found, &miss)
 }
 
 /// Where the line through a point along a unit direction meets a surface; of several places the one nearest to the
@@ -98,13 +220,11 @@ pub fn along_direction(surface: &NurbsSurface, from: &Point3, direction: &Vector
         let d = p - from;
         Vector2::new(d.dot(&a), d.dot(&b))
     };
-    search(
-        surface,
-        |p| off(p).norm() + 1e-9 * (p - from).dot(direction).abs(),
-        |[u, v]| {
-            let (p, du, dv) = surface.tangents(u, v);
-            let jacobian = Matrix2::new(du.dot(&a), dv.dot(&a), du.dot(&b), dv.dot(&b));
-            Some(-(jacobian.try_inverse()? * off(&p)))
-        },
-    )
+    let miss = |p: &Point3| off(p).norm() + 1e-9 * (p - from).dot(direction).abs();
+    let step = |[u, v]: [f64; 2]| {
+        let (p, du, dv) = surface.tangents(u, v);
+        let jacobian = Matrix2::new(du.dot(&a), dv.dot(&a), du.dot(&b), dv.dot(&b));
+        Some(-(jacobian.try_inverse()? * off(&p)))
+    };
+    on_border(surface, search(surface, &miss, &step), &miss)
 }

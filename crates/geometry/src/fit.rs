@@ -3,12 +3,15 @@
 use crate::banded::Banded;
 use crate::interpolate::check_points;
 use crate::{
-    GeometryError, Homogeneous, KnotVector, MAX_DEGREE, NurbsCurve, Point3, Vector3, chord_parameters,
-    flatten, interpolate,
+    EndDerivatives, GeometryError, Homogeneous, KnotVector, MAX_DEGREE, NurbsCurve, Point3, Vector3,
+    chord_parameters, flatten, interpolate,
 };
 
 const FIRST_SAMPLES_PER_SPAN: usize = 4;
 const MAX_ROUNDS: usize = 12;
+/// Share of the tolerance from which an interval is refined while any misses it: a spline whose spacing changes abruptly
+/// follows worse there, so that refining only what misses need not come to an end.
+const REFINED_FROM: f64 = 0.25;
 /// Rounds in which the points' parameters are brought to their feet on the curve (Hoschek, CAGD 5, 1988).
 const CORRECTIONS: usize = 6;
 /// Places of a curve per control point of its recast form.
@@ -44,7 +47,7 @@ pub fn fit_function<E: From<GeometryError>>(
     for _ in 0..MAX_ROUNDS {
         let points = parameters.iter().map(|&t| Ok(at(t)?.0)).collect::<Result<Vec<_>, E>>()?;
         let ends = [at(parameters[0])?.1, at(parameters[parameters.len() - 1])?.1];
-        let fit = interpolate(&points, &parameters, 3, Some(ends))?;
+        let fit = interpolate(&points, &parameters, 3, &EndDerivatives::tangents(ends))?;
         let mut worst: f64 = 0.0;
         let mut refined = vec![parameters[0]];
         for pair in parameters.windows(2) {
@@ -54,7 +57,7 @@ pub fn fit_function<E: From<GeometryError>>(
                 miss = miss.max((fit.point(t) - at(t)?.0).norm());
             }
             worst = worst.max(miss);
-            if miss > tolerance {
+            if miss > REFINED_FROM * tolerance {
                 refined.push(0.5 * (pair[0] + pair[1]));
             }
             refined.push(pair[1]);

@@ -34,6 +34,20 @@ impl Frame {
         Some(Self { origin, x, y: z.cross(&x), z })
     }
 
+    /// The frame of the plane in which a closed outline turns, at its first point, from whose side it turns left; `None`
+    /// for one that encloses nothing.
+    ///
+    /// # References
+    /// Newell's normal: Sutherland, Evans & Schumacker, Computing Surveys 6, 1974 (from memory).
+    #[must_use]
+    pub fn of_outline(outline: &[Point3]) -> Option<Self> {
+        let origin = *outline.first()?;
+        let pairs = outline.iter().zip(outline.iter().cycle().skip(1));
+        let normal: Vector3 = pairs.map(|(a, b)| (a - origin).cross(&(b - origin))).sum();
+        let size = outline.iter().map(|p| (p - origin).norm()).fold(0.0, f64::max);
+        if normal.norm() <= 1e-9 * size * size { None } else { Self::square_to(origin, normal) }
+    }
+
     /// The point of space that has the plane coordinates `(x, y)`.
     #[must_use]
     pub fn to_space(&self, x: f64, y: f64) -> Point3 {

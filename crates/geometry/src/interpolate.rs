@@ -54,12 +54,35 @@ pub(crate) fn check_points(points: &[Point3], resolution: f64) -> Result<(), Geo
 /// Section 9.2.1, algorithm A9.1.
 pub fn through_points(points: &[Point3], resolution: f64) -> Result<NurbsCurve, GeometryError> {
     check_points(points, resolution)?;
-    interpolate(points, &chord_parameters(points), points.len().min(4) - 1, None)
+    interpolate(points, &chord_parameters(points), points.len().min(4) - 1, &EndDerivatives::free())
 }
 
-/// The spline of `degree` that is at each point at its parameter, with given end derivatives if any.
+/// Derivatives by the parameter that a curve must have at its ends, the first one first; at most two at each end.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct EndDerivatives {
+    /// At its start.
+    pub start: Vec<Vector3>,
+    /// At its end.
+    pub end: Vec<Vector3>,
+}
+
+impl EndDerivatives {
+    /// None: both ends are free.
+    #[must_use]
+    pub fn free() -> Self {
+        Self::default()
+    }
+
+    /// The first derivative at either end.
+    #[must_use]
+    pub fn tangents([start, end]: [Vector3; 2]) -> Self {
+        Self { start: vec![start], end: vec![end] }
+    }
+}
+
+/// The spline of `degree` that is at each point at its parameter, with the given derivatives at its ends.
 ///
-/// Parameters must rise strictly. With end derivatives there are two more control points than points.
+/// Parameters must rise strictly. Each end derivative adds one control point.
 ///
 /// # Errors
 /// `TooFewPoints`, `KnotOrder` for parameters that do not rise, `BadNumber`.
@@ -71,9 +94,9 @@ pub fn interpolate(
     points: &[Point3],
     parameters: &[f64],
     degree: usize,
-    end_derivatives: Option<[Vector3; 2]>,
+    ends: &EndDerivatives,
 ) -> Result<NurbsCurve, GeometryError> {
-    let extra = if end_derivatives.is_some() { 2 } else { 0 };
+    let extra = ends.start.len() + ends.end.len();
     let count = points.len() + extra;
     if points.len() < 2 || count <= degree || parameters.len() != points.len() {
         return Err(GeometryError::TooFewPoints {
@@ -86,25 +109,22 @@ pub fn interpolate(
     }
     let last = points.len() - 1;
     let (t0, t1) = (parameters[0], parameters[last]);
+    // Every condition counts as a parameter of its own: equation 9.8, and 9.22 with end derivatives.
+    let mut places = vec![t0; ends.start.len()];
+    places.extend(parameters);
+    places.extend(vec![t1; ends.end.len()]);
     let mut knots = vec![t0; degree + 1];
-    // Equation 9.8, and 9.22 when end derivatives are prescribed.
-    let inner = count - degree - 1;
-    for j in 1..=inner {
-        let first = if extra == 0 { j } else { j - 1 };
-        let window = &parameters[first..(first + degree).min(last + 1)];
-        knots.push(window.iter().sum::<f64>() / window.len() as f64);
-    }
+    knots.extend((1..count - degree).map(|j| places[j..j + degree].iter().sum::<f64>() / degree as f64));
     knots.extend(std::iter::repeat_n(t1, degree + 1));
     let knots = KnotVector::try_new(degree, knots)?;
 
-    // The end derivatives' rows stand second and second to last, which keeps the system banded.
+    // The derivatives' rows stand next to those of the ends, which keeps the system banded.
+    let mut rows: Vec<(f64, usize, Vector3)> = vec![(t0, 0, points[0].coords)];
+    rows.extend(ends.start.iter().enumerate().map(|(k, d)| (t0, k + 1, *d)));
+    rows.extend((1..last).map(|i| (parameters[i], 0, points[i].coords)));
+    rows.extend(ends.end.iter().enumerate().rev().map(|(k, d)| (t1, k + 1, *d)));
+    rows.push((t1, 0, points[last].coords));
     let mut system = Banded::new(count, degree + 1);
-    let mut rows = Vec::with_capacity(count);
-    rows.extend(points.iter().zip(parameters).map(|(p, &t)| (t, 0, p.coords)));
-    if let Some([first, second]) = end_derivatives {
-        rows.insert(1, (t0, 1, first));
-        rows.insert(rows.len() - 1, (t1, 1, second));
-    }
     for (row, (t, order, value)) in rows.into_iter().enumerate() {
         let span = knots.span(t);
         let basis = knots.basis_derivatives(span, t)[order];
@@ -113,4 +133,25 @@ pub fn interpolate(
     let solved = system.solve().ok_or(GeometryError::NoDirection { at: points[0].into() })?;
     let homogeneous = solved.into_iter().map(|p| Homogeneous::new(p.x, p.y, p.z, 1.0)).collect();
     NurbsCurve::from_homogeneous(knots, homogeneous)
+}
+
+/// The smooth closed cubic through points, the last of which is the first again: the derivative that both ends share is
+/// the one for which their second derivatives agree too. Interpolation is linear in it.
+///
+/// # Errors
+/// As [`interpolate`], and `NoDirection` where no such derivative exists.
+pub fn interpolate_ring(points: &[Point3], parameters: &[f64]) -> Result<NurbsCurve, GeometryError> {
+    let with = |points: &[Point3], derivative: Vector3| {
+        interpolate(points, parameters, 3, &EndDerivatives::tangents([derivative; 2]))
+    };
+    let jump = |c: &NurbsCurve| {
+        let d = c.domain();
+        c.derivatives(d.end).1[1] - c.derivatives(d.start).1[1]
+    };
+    let by = jump(&with(&vec![Point3::origin(); points.len()], Vector3::x())?).x;
+    if by.abs() < 1e-12 {
+        return Err(GeometryError::NoDirection { at: points[0].into() });
+    }
+    let derivative = -jump(&with(points, Vector3::zeros())?) / by;
+    with(points, derivative)
 }

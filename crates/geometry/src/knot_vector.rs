@@ -185,6 +185,17 @@ impl KnotVector {
     /// Algorithm A2.2.
     #[must_use]
     pub fn basis(&self, span: usize, parameter: f64) -> [f64; ORDER] {
+        self.triangle(span, parameter, |_, _, _| ())
+    }
+
+    /// The triangle of algorithm A2.2, and each of its quotients with its round and place.
+    #[inline]
+    fn triangle(
+        &self,
+        span: usize,
+        parameter: f64,
+        mut quotient: impl FnMut(usize, usize, f64),
+    ) -> [f64; ORDER] {
         let mut n = [0.0; ORDER];
         let mut left = [0.0; ORDER];
         let mut right = [0.0; ORDER];
@@ -195,12 +206,29 @@ impl KnotVector {
             let mut saved = 0.0;
             for r in 0..j {
                 let t = n[r] / (right[r + 1] + left[j - r]);
+                quotient(j, r, t);
                 n[r] = saved + right[r + 1] * t;
                 saved = left[j - r] * t;
             }
             n[j] = saved;
         }
         n
+    }
+
+    /// Basis functions and their first derivatives, for little more than the functions alone.
+    ///
+    /// # References
+    /// Algorithm A2.2, with equation 2.7 from its last round.
+    #[must_use]
+    pub fn basis_and_slope(&self, span: usize, parameter: f64) -> [[f64; ORDER]; 2] {
+        let mut slope = [0.0; ORDER];
+        let n = self.triangle(span, parameter, |round, r, t| {
+            if round == self.degree {
+                slope[r] -= t * round as f64;
+                slope[r + 1] += t * round as f64;
+            }
+        });
+        [n, slope]
     }
 
     /// Basis functions and their first three derivatives: `result[k][j]` is the k-th derivative of the j-th one.
@@ -278,6 +306,21 @@ impl KnotVector {
         let d = self.domain();
         let knots = self.knots.iter().rev().map(|k| d.start + (d.end - k)).collect();
         Self { degree: self.degree, knots }
+    }
+
+    /// The same knots over another interval.
+    #[must_use]
+    pub fn over(&self, domain: Domain) -> Self {
+        let d = self.domain();
+        let moved = |k: f64| {
+            // The ends are met exactly, and a domain that is the same stays as it is.
+            if k == d.end {
+                domain.end
+            } else {
+                domain.start + (k - d.start) * (domain.length() / d.length())
+            }
+        };
+        Self { degree: self.degree, knots: self.knots.iter().map(|&k| moved(k)).collect() }
     }
 
     pub(crate) fn with_knots(&self, knots: Vec<f64>) -> Self {

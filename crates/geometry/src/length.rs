@@ -1,40 +1,65 @@
 use crate::NurbsCurve;
 use crate::quadrature::gauss_legendre;
 
-/// Pieces that each knot span is split into for quadrature.
-const PIECES: usize = 4;
+/// Share of a stretch's length within which two rules must agree; half of what doubles tell apart is left for the sum.
+const AGREE: f64 = 1e-12;
+const MAX_HALVINGS: usize = 8;
+const NODES: usize = 8;
+
+/// A part of a curve between two parameters, and its length in millimetres.
+type Stretch = ([f64; 2], f64);
 
 impl NurbsCurve {
-    /// Length in millimetres, by Gauss quadrature on each knot span split in four.
+    /// Length in millimetres, by Gauss quadrature on each knot span, halved until it agrees with its halves.
     #[must_use]
     pub fn length(&self) -> f64 {
-        self.stretches().map(|(_, length)| length).sum()
+        self.stretches().into_iter().map(|(_, length)| length).sum()
     }
 
     /// Ends and lengths of short stretches, in order.
-    fn stretches(&self) -> impl Iterator<Item = ([f64; 2], f64)> + '_ {
-        let breaks = self.knots().breaks();
-        let pairs: Vec<[f64; 2]> = breaks
-            .windows(2)
-            .flat_map(|w| {
-                let step = (w[1] - w[0]) / PIECES as f64;
-                let start = w[0];
-                (0..PIECES).map(move |k| [start + step * k as f64, start + step * (k + 1) as f64])
-            })
-            .collect();
-        pairs.into_iter().map(|[a, b]| ([a, b], self.length_between(a, b)))
+    fn stretches(&self) -> Vec<Stretch> {
+        let mut out = Vec::new();
+        for w in self.knots().breaks().windows(2) {
+            let whole = self.length_between(w[0], w[1]);
+            self.halve([w[0], w[1]], whole, MAX_HALVINGS, &mut out);
+        }
+        out
+    }
+
+    fn halve(&self, [a, b]: [f64; 2], whole: f64, left: usize, out: &mut Vec<Stretch>) {
+        let middle = 0.5 * (a + b);
+        let halves =
+            [([a, middle], self.length_between(a, middle)), ([middle, b], self.length_between(middle, b))];
+        let sum = halves[0].1 + halves[1].1;
+        if left == 0 || (sum - whole).abs() <= AGREE * sum {
+            out.extend(halves);
+        } else {
+            halves.into_iter().for_each(|(ends, length)| self.halve(ends, length, left - 1, out));
+        }
     }
 
     fn length_between(&self, a: f64, b: f64) -> f64 {
-        let rule = gauss_legendre(16);
-        rule.iter().map(|&(x, w)| w * (b - a) * self.derivatives(a + x * (b - a)).1[0].norm()).sum()
+        let rule = gauss_legendre(NODES);
+        rule.iter().map(|&(x, w)| w * (b - a) * self.velocity(a + x * (b - a)).norm()).sum()
+    }
+
+    /// The parameter at which the curve has run a share, 0 to 1, of its length.
+    #[must_use]
+    pub fn parameter_at_share(&self, share: f64) -> f64 {
+        let stretches = self.stretches();
+        let whole: f64 = stretches.iter().map(|s| s.1).sum();
+        self.parameter_after(&stretches, whole * share)
     }
 
     /// The parameter at which the curve has run `length` mm from its start; the nearer end beyond it.
     #[must_use]
     pub fn parameter_at_length(&self, length: f64) -> f64 {
+        self.parameter_after(&self.stretches(), length)
+    }
+
+    fn parameter_after(&self, stretches: &[Stretch], length: f64) -> f64 {
         let mut run = 0.0;
-        for ([a, b], here) in self.stretches() {
+        for &([a, b], here) in stretches {
             if run + here >= length {
                 let wanted = (length - run).max(0.0);
                 let (mut low, mut high) = (a, b);
@@ -46,7 +71,7 @@ impl NurbsCurve {
                     } else {
                         low = t;
                     }
-                    let speed = self.derivatives(t).1[0].norm();
+                    let speed = self.velocity(t).norm();
                     let newton = t - miss / speed.max(f64::MIN_POSITIVE);
                     let next = if newton > low && newton < high { newton } else { 0.5 * (low + high) };
                     if (next - t).abs() <= 1e-15 * (b - a).abs() {
@@ -59,5 +84,42 @@ impl NurbsCurve {
             run += here;
         }
         self.domain().end
+    }
+}
+
+/// A curve's length as a function of its parameter, for many questions about one curve.
+#[derive(Debug, Clone)]
+pub struct ArcLength<'a> {
+    curve: &'a NurbsCurve,
+    /// Parameters at which stretches begin, with the length run until there; the end of the last one too.
+    marks: Vec<(f64, f64)>,
+}
+
+impl<'a> ArcLength<'a> {
+    /// Of a curve.
+    #[must_use]
+    pub fn new(curve: &'a NurbsCurve) -> Self {
+        let mut run = 0.0;
+        let mut marks = vec![(curve.domain().start, 0.0)];
+        marks.extend(curve.stretches().into_iter().map(|([_, end], length)| {
+            run += length;
+            (end, run)
+        }));
+        Self { curve, marks }
+    }
+
+    /// All of it, in millimetres.
+    #[must_use]
+    pub fn whole(&self) -> f64 {
+        self.marks[self.marks.len() - 1].1
+    }
+
+    /// Share, 0 to 1, of the length that the curve has run at a parameter; as smooth as the curve.
+    #[must_use]
+    pub fn share(&self, parameter: f64) -> f64 {
+        let t = self.curve.domain().clamp(parameter);
+        let k = self.marks.partition_point(|m| m.0 <= t).clamp(1, self.marks.len() - 1) - 1;
+        let (start, run) = self.marks[k];
+        (run + self.curve.length_between(start, t)) / self.whole()
     }
 }

@@ -145,6 +145,23 @@ impl NurbsCurve {
         project(&sum)
     }
 
+    /// First derivative at a parameter.
+    ///
+    /// # References
+    /// Section 4.3, equation 4.8.
+    #[must_use]
+    pub fn velocity(&self, parameter: f64) -> Vector3 {
+        let t = self.domain().clamp(parameter);
+        let span = self.knots.span(t);
+        let first = span - self.degree();
+        let sums = self.knots.basis_and_slope(span, t).map(|n| {
+            let points = self.points[first..=span].iter().zip(n);
+            points.fold(Homogeneous::zeros(), |sum, (p, n)| sum + p * n)
+        });
+        let [h, d] = sums;
+        (d.xyz() - h.xyz() * (d.w / h.w)) / h.w
+    }
+
     /// Point and first three derivatives at a parameter.
     ///
     /// # References
@@ -195,6 +212,36 @@ impl NurbsCurve {
             }
         }
         Self { knots: self.knots.clone(), points }
+    }
+
+    /// A plain spline with its control points next to the start moved, so that it leaves the start with these
+    /// derivatives by the parameter, first and second; `None` where it is rational or has no such control points.
+    ///
+    /// # References
+    /// Section 3.3, equations 3.7 to 3.10, solved for the control points.
+    #[must_use]
+    pub fn with_start_derivatives(&self, derivatives: &[Vector3]) -> Option<Self> {
+        let (p, u) = (self.degree(), self.knots.knots());
+        if self.is_rational() || derivatives.len() >= self.points.len() || derivatives.len() > p.min(2) {
+            return None;
+        }
+        let mut points = self.control_points();
+        let degree = p as f64;
+        if let Some(first) = derivatives.first() {
+            points[1] = points[0] + first * (u[p + 1] - u[1]) / degree;
+        }
+        if let [first, second] = derivatives {
+            let change = second * (u[p + 1] - u[2]) / (degree * (degree - 1.0));
+            points[2] = points[1] + (first / degree + change) * (u[p + 2] - u[2]);
+        }
+        let points = points.iter().map(|p| lift(p, 1.0)).collect();
+        Some(Self { knots: self.knots.clone(), points })
+    }
+
+    /// The same curve over another domain.
+    #[must_use]
+    pub fn over(&self, domain: Domain) -> Self {
+        Self { knots: self.knots.over(domain), points: self.points.clone() }
     }
 
     /// The same curve run the other way over the same domain.

@@ -178,7 +178,7 @@ impl NurbsSurface {
         self.points.iter().any(|p| p.w != self.points[0].w)
     }
 
-    fn pieces(&self) -> &BezierPieces {
+    pub(crate) fn pieces(&self) -> &BezierPieces {
         self.pieces.get_or_init(|| Arc::new(BezierPieces::new(&self.u, &self.v, &self.points)))
     }
 
@@ -239,13 +239,32 @@ impl NurbsSurface {
         if n.norm() > 1e-9 * scale * scale {
             return Some(n.normalize());
         }
-        // At a pole one derivative vanishes; a step towards the middle has the limit's direction to first order.
+        // Where one derivative vanishes all along a border, it grows inwards as the mixed one says.
         let (du, dv) = self.domain();
-        let step = 1e-5;
-        let toward = |t: f64, d: Domain| t + (d.at(0.5) - t) * step;
-        let (_, su, sv) = self.tangents(toward(u, du), toward(v, dv));
-        let (a, b) = (su.try_normalize(1e-14)?, sv.try_normalize(1e-14)?);
-        a.cross(&b).try_normalize(1e-9)
+        let d = self.derivatives(u, v);
+        let inwards = |t: f64, d: Domain| if t - d.start < d.end - t { 1.0 } else { -1.0 };
+        let limit = if su.norm() < sv.norm() {
+            d.uv.cross(&d.v) * inwards(v, dv)
+        } else {
+            d.u.cross(&d.uv) * inwards(u, du)
+        };
+        limit.try_normalize(1e-9 * scale * scale)
+    }
+
+    /// For u and for v, whether the surface ends along it where it begins, all along that border, within `resolution` mm.
+    #[must_use]
+    pub fn closes(&self, resolution: f64) -> [bool; 2] {
+        let (u, v) = self.domain();
+        let same = |a: NurbsCurve, b: NurbsCurve| {
+            let near = |(p, q): (&Homogeneous, &Homogeneous)| {
+                (p.xyz() / p.w - q.xyz() / q.w).norm() <= resolution && (p.w / q.w - 1.0).abs() <= 1e-9
+            };
+            a.homogeneous().iter().zip(b.homogeneous()).all(near)
+        };
+        [
+            same(self.curve_at_u(u.start), self.curve_at_u(u.end)),
+            same(self.curve_at_v(v.start), self.curve_at_v(v.end)),
+        ]
     }
 
     /// The surface under an affine map of space.

@@ -22,7 +22,17 @@ pub(crate) fn signed_curvature(curve: &NurbsCurve, normal: &Vector3, t: f64) -> 
 #[must_use]
 pub fn tightest_bend(curve: &NurbsCurve, normal: &Vector3, left: bool) -> Option<(f64, f64)> {
     let sign = if left { 1.0 } else { -1.0 };
-    let bend = |t: f64| sign * signed_curvature(curve, normal, t);
+    sharpest(curve, |t| sign * signed_curvature(curve, normal, t))
+}
+
+/// Parameter and radius of the tightest bend of a curve in space; `None` for a straight one.
+#[must_use]
+pub fn smallest_radius(curve: &NurbsCurve) -> Option<(f64, f64)> {
+    sharpest(curve, |t| curve.curvature(t))
+}
+
+/// Where a bend, in 1/mm, is largest, and its radius: samples on every span, then the best one's surroundings searched.
+fn sharpest(curve: &NurbsCurve, bend: impl Fn(f64) -> f64) -> Option<(f64, f64)> {
     let breaks = curve.knots().breaks();
     let mut best = (breaks[0], bend(breaks[0]), 0.0);
     for pair in breaks.windows(2) {

@@ -7,9 +7,9 @@
 use std::f64::consts::{FRAC_PI_2, PI, TAU};
 
 use geometry::{
-    Frame, GeometryError, KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3, as_line, as_plane_arc,
-    centripetal_parameters, chord_parameters, circle_arc, closest_on_curve, crossings, gauss_legendre,
-    interpolate, offset_in_plane, self_crossing, through_points, tightest_bend,
+    EndDerivatives, Frame, GeometryError, KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3, as_line,
+    as_plane_arc, centripetal_parameters, chord_parameters, circle_arc, closest_on_curve, crossings,
+    gauss_legendre, interpolate, offset_in_plane, self_crossing, through_points, tightest_bend,
 };
 use proptest::prelude::*;
 
@@ -186,13 +186,41 @@ fn interpolation_has_the_books_parameters_knots_and_points() {
 }
 
 #[test]
+fn an_interpolant_has_the_tangents_and_second_derivatives_asked_for_at_its_ends() {
+    // BS-17's points; either end alone, and both.
+    let q = [p(0.0, 0.0), p(3.0, 4.0), p(-1.0, 4.0), p(-4.0, 0.0), p(-4.0, -3.0)];
+    let (tangent, bend) = (Vector3::new(9.0, 12.0, 4.0), Vector3::new(-30.0, 5.0, 18.0));
+    for (start, end) in [(2, 0), (0, 2), (2, 2), (1, 2)] {
+        let given = |count: usize| [tangent, bend][..count].to_vec();
+        let ends = EndDerivatives { start: given(start), end: given(end) };
+        let curve = interpolate(&q, &chord_parameters(&q), 3, &ends).unwrap();
+        for (t, count) in [(0.0, start), (1.0, end)] {
+            let (_, derivatives) = curve.derivatives(t);
+            for (reached, asked) in derivatives.iter().zip(given(count)) {
+                near((reached - asked).norm(), 0.0, 1e-9);
+            }
+        }
+        for (point, t) in q.iter().zip(chord_parameters(&q)) {
+            near((curve.point(t) - point).norm(), 0.0, 1e-11);
+        }
+    }
+    // The same by moving control points; what is too short for it says so.
+    let free = NurbsCurve::from_control_points(&q, 1e-6).unwrap();
+    let moved = free.with_start_derivatives(&[tangent, bend]).unwrap();
+    near((moved.derivatives(0.0).1[0] - tangent).norm(), 0.0, 1e-11);
+    near((moved.derivatives(0.0).1[1] - bend).norm(), 0.0, 1e-10);
+    assert!((moved.end() - free.end()).norm() < 1e-12);
+    assert!(NurbsCurve::line(q[0], q[1]).with_start_derivatives(&[tangent, bend]).is_none());
+}
+
+#[test]
 fn end_derivatives_of_an_interpolant_are_those_asked_for() {
     let q = [p(0.0, 0.0), p(2.0, 1.0), p(3.0, 3.0), p(6.0, 2.0)];
     let ends = [Vector3::new(0.0, 9.0, 0.0), Vector3::new(5.0, 0.0, 1.0)];
-    let curve = interpolate(&q, &chord_parameters(&q), 3, Some(ends)).unwrap();
+    let curve = interpolate(&q, &chord_parameters(&q), 3, &EndDerivatives::tangents(ends)).unwrap();
     near((curve.derivatives(0.0).1[0] - ends[0]).norm(), 0.0, 1e-11);
     near((curve.derivatives(1.0).1[0] - ends[1]).norm(), 0.0, 1e-11);
-    let two = interpolate(&q[..2], &[0.0, 1.0], 3, Some(ends)).unwrap();
+    let two = interpolate(&q[..2], &[0.0, 1.0], 3, &EndDerivatives::tangents(ends)).unwrap();
     near((two.derivatives(1.0).1[0] - ends[1]).norm(), 0.0, 1e-11);
 }
 
@@ -419,6 +447,7 @@ proptest! {
         prop_assume!(curve.knots().span(t - step) == curve.knots().span(t + step));
         let difference = (curve.point(t + step) - curve.point(t - step)) / (2.0 * step);
         let exact = curve.derivatives(t).1[0];
+        prop_assert!((curve.velocity(t) - exact).norm() <= 1e-11 * (1.0 + exact.norm()));
         prop_assert!((difference - exact).norm() <= 1e-4 * (1.0 + exact.norm()));
     }
 

@@ -57,6 +57,13 @@ pub enum Edit {
         /// Whether it is left out.
         skip: bool,
     },
+    /// Puts steps into a group, or takes them out of theirs.
+    SetGroup {
+        /// The steps' ids.
+        steps: Vec<String>,
+        /// The group's name; none to take them out.
+        group: Option<String>,
+    },
     /// Moves a step to another place in the order; never before what it is made from.
     MoveStep {
         /// The step's id.
@@ -274,6 +281,8 @@ impl Edit {
             Self::SetDisplay { step, .. } => format!("Show or hide {}", name(step)),
             Self::SetSkip { step, skip: true } => format!("Skip {}", name(step)),
             Self::SetSkip { step, .. } => format!("Take {} in again", name(step)),
+            Self::SetGroup { group: Some(group), .. } => format!("Group {group}"),
+            Self::SetGroup { .. } => "Ungroup".into(),
             Self::MoveStep { step, .. } => format!("Move {} in the order", name(step)),
             Self::AddCurve { step, .. } => format!("Add a curve to {}", name(step)),
             Self::RemoveCurve { step, curve } => format!("Remove {curve} from {}", name(step)),
@@ -319,6 +328,11 @@ impl Edit {
             Self::SetField { step, field, value } => set_field(step_mut(recipe, step)?, field, value)?,
             Self::SetDisplay { step, display } => step_mut(recipe, step)?.display = *display,
             Self::SetSkip { step, skip } => step_mut(recipe, step)?.skip = *skip,
+            Self::SetGroup { steps, group } => {
+                for step in steps {
+                    step_mut(recipe, step)?.group = group.as_ref().map(|g| g.trim().into());
+                }
+            }
             Self::MoveStep { step, before } => {
                 let from = place(recipe, step)?;
                 if before.as_ref() == Some(step) {
@@ -398,12 +412,14 @@ impl Edit {
             }
             Self::CopyDrawing { step, planes } => {
                 let drawing = drawing_mut(recipe, step)?.clone();
-                let name = recipe.step_name(step).to_string();
+                let copied = step_mut(recipe, step)?.clone();
+                let name = copied.name;
                 for (k, plane) in planes.iter().enumerate() {
                     let name = format!("{name} copy {}", k + 1);
                     let make = Make::Drawing(Drawing { plane: plane.clone(), ..drawing.clone() });
                     let id = recipe.free_id(&name);
-                    recipe.steps.push(Step { id, name, make, display: Display::default(), skip: false });
+                    let (display, group) = (Display::default(), copied.group.clone());
+                    recipe.steps.push(Step { id, name, make, group, display, skip: false });
                 }
             }
             Self::RenameParameter { name, to } => rename_parameter(recipe, name, to)?,

@@ -114,6 +114,12 @@ impl Notice {
         Self { message: message.into(), input: Some(input.into()), at: None, cure: None }
     }
 
+    /// A notice about the step as a whole.
+    #[must_use]
+    pub fn of_step(message: impl Into<String>) -> Self {
+        Self { message: message.into(), input: None, at: None, cure: None }
+    }
+
     /// The same at a place in space, in millimetres, if there is one.
     #[must_use]
     pub fn at(self, place: impl Into<Option<Point3>>) -> Self {

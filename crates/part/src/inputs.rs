@@ -1,9 +1,13 @@
 //! What a slot can hold besides a reference to a step: main planes and axes by name, points by their coordinates.
 
-use geometry::{Axis, Frame, Point3, Vector3};
+use std::borrow::Cow;
+
+use geometry::{Axis, Frame, NurbsCurve, NurbsSurface, Point3, Vector3};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use topology::Face;
 
+use crate::body_names::{self, Named};
 use crate::steps::Context;
 use crate::{Amount, CurveShape, Notice, Quantity, Reference, Shape};
 
@@ -113,13 +117,7 @@ impl PointInput {
                 let value = |a| context.coordinate(a, slot);
                 Ok(Point3::new(value(x)?, value(y)?, value(z)?))
             }
-            Self::Made(reference) => {
-                let built = context.input(reference, slot)?;
-                let Shape::Point(point) = built.shape else {
-                    return Err(Notice::about(slot, "this is no point; pick one, or type its coordinates"));
-                };
-                Ok(point)
-            }
+            Self::Made(reference) => context.point(reference, slot),
         }
     }
 
@@ -165,28 +163,123 @@ impl Context<'_> {
         }
     }
 
-    /// The curves that a reference means, in the order in which they were drawn; helping lines stay out unless one
-    /// is picked by itself.
-    pub(crate) fn curves(&self, reference: &Reference, slot: &str) -> Result<Vec<&CurveShape>, Notice> {
-        let built = self.input(reference, slot)?;
+    fn gone(&self, reference: &Reference, slot: &str) -> Notice {
         let name = self.recipe.step_name(&reference.step);
-        let Some(curves) = built.shape.curves() else {
-            return Err(Notice::about(
-                slot,
-                format!("{name} has no curves; pick a drawing or another curve"),
-            ));
-        };
-        let picked: Vec<&CurveShape> = match &reference.item {
-            Some(id) => curves.iter().filter(|c| c.id == *id).collect(),
-            None => curves.iter().filter(|c| !c.guide).collect(),
-        };
-        if picked.is_empty() {
-            let message = match &reference.item {
-                Some(id) => format!("curve `{id}` is no longer in {name}; pick another one"),
-                None => format!("{name} has no curve yet; draw one first"),
-            };
-            return Err(Notice::about(slot, message));
+        let item = self.recipe.spoken(reference.item.as_deref().unwrap_or_default());
+        Notice::about(slot, format!("`{item}` is no longer in {name}; pick another one"))
+    }
+
+    /// The place that a reference means: a point, an end of a curve, or a vertex of a body.
+    fn point(&self, reference: &Reference, slot: &str) -> Result<Point3, Notice> {
+        let shape = &self.input(reference, slot)?.shape;
+        match (shape, reference.item.as_deref()) {
+            (Shape::Point(point), _) => Ok(*point),
+            (_, None) => {
+                let message = "this is no point; pick one, a corner or an end, or type its coordinates";
+                Err(Notice::about(slot, message))
+            }
+            (_, Some(item)) => {
+                let vertex = shape.body().and_then(|body| match body_names::find(body, item) {
+                    Some(Named::Vertex(point)) => Some(point),
+                    _ => None,
+                });
+                let end = body_names::curve_end(item).and_then(|(id, at_end)| {
+                    let curve = shape.curves()?.iter().find(|c| c.id == id)?;
+                    Some(if at_end { curve.end() } else { curve.start() })
+                });
+                vertex.or(end).ok_or_else(|| self.gone(reference, slot))
+            }
         }
-        Ok(picked)
+    }
+
+    /// The faces that a reference means: one that it names, or all of a surface or solid.
+    pub(crate) fn faces(&self, reference: &Reference, slot: &str) -> Result<Vec<&Face>, Notice> {
+        let body = self.input(reference, slot)?.shape.body();
+        let body =
+            body.ok_or_else(|| Notice::about(slot, "this is no surface; pick a surface or a solid"))?;
+        body_names::faces(body, reference.item.as_deref()).ok_or_else(|| self.gone(reference, slot))
+    }
+
+    /// The surfaces of the faces that a reference means.
+    pub(crate) fn surfaces(&self, reference: &Reference, slot: &str) -> Result<Vec<&NurbsSurface>, Notice> {
+        Ok(self.faces(reference, slot)?.into_iter().map(|f| f.surface.as_ref()).collect())
+    }
+
+    /// The curves that a reference means, in the order in which they were drawn; helping lines stay out unless one
+    /// is picked by itself. An edge of a body is a curve too.
+    pub(crate) fn curves(
+        &self,
+        reference: &Reference,
+        slot: &str,
+    ) -> Result<Vec<Cow<'_, CurveShape>>, Notice> {
+        let shape = &self.input(reference, slot)?.shape;
+        let name = self.recipe.step_name(&reference.step);
+        if let (Some(body), Some(item)) = (shape.body(), &reference.item) {
+            let Some(Named::Edge(curve)) = body_names::find(body, item) else {
+                return Err(self.gone(reference, slot));
+            };
+            return Ok(vec![Cow::Owned(CurveShape::in_space(item, vec![curve.clone()]))]);
+        }
+        let Some(curves) = shape.curves() else {
+            let message = format!("{name} has no curves; pick a drawing, another curve, or an edge");
+            return Err(Notice::about(slot, message));
+        };
+        let picked: Vec<Cow<'_, CurveShape>> = match &reference.item {
+            Some(id) => curves.iter().filter(|c| c.id == *id).map(Cow::Borrowed).collect(),
+            None => curves.iter().filter(|c| !c.guide).map(Cow::Borrowed).collect(),
+        };
+        match &reference.item {
+            Some(_) if picked.is_empty() => Err(self.gone(reference, slot)),
+            None if picked.is_empty() => {
+                Err(Notice::about(slot, format!("{name} has no curve yet; draw one first")))
+            }
+            _ => Ok(picked),
+        }
+    }
+
+    /// The smooth pieces of the curves that a reference means.
+    pub(crate) fn pieces(&self, reference: &Reference, slot: &str) -> Result<Vec<NurbsCurve>, Notice> {
+        Ok(self.curves(reference, slot)?.iter().flat_map(|c| c.pieces.clone()).collect())
+    }
+
+    /// The smooth pieces of a profile, each under the name that a face made from it gets.
+    pub(crate) fn named_pieces(
+        &self,
+        reference: &Reference,
+        slot: &str,
+    ) -> Result<Vec<(NurbsCurve, String)>, Notice> {
+        let mut out = Vec::new();
+        for curve in self.curves(reference, slot)? {
+            let of = body_names::of_curve(reference, &curve.id);
+            for (k, piece) in curve.pieces.iter().enumerate() {
+                let name = if curve.pieces.len() == 1 { of.clone() } else { format!("{of} {}", k + 1) };
+                out.push((piece.clone(), name));
+            }
+        }
+        Ok(out)
+    }
+
+    /// The plane of a drawing; none for other curves.
+    pub(crate) fn drawing_frame(&self, reference: &Reference, slot: &str) -> Result<Option<Frame>, Notice> {
+        match &self.input(reference, slot)?.shape {
+            Shape::Drawing(drawing) => Ok(Some(drawing.frame)),
+            _ => Ok(None),
+        }
+    }
+
+    /// The place that a reference means, if it means one at all.
+    pub(crate) fn point_if_any(&self, reference: &Reference, slot: &str) -> Result<Option<Point3>, Notice> {
+        let is_point = matches!(self.input(reference, slot)?.shape, Shape::Point(_));
+        let is_end = reference.item.as_deref().is_some_and(|i| body_names::curve_end(i).is_some());
+        if is_point || is_end { self.point(reference, slot).map(Some) } else { Ok(None) }
+    }
+
+    /// How strongly an end keeps its direction.
+    pub(crate) fn pull(&self, pull: &Amount, field: &str) -> Result<f64, Notice> {
+        let pull = self.value(pull, Quantity::Ratio, field)?;
+        if pull > 0.0 && pull <= 100.0 {
+            return Ok(pull);
+        }
+        Err(Notice::about(field, format!("a pull of {pull} is of no use; give more than 0 and at most 100")))
     }
 }

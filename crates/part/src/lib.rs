@@ -3,6 +3,7 @@
 //!
 //! It knows nothing of files, databases or the web.
 
+mod body_names;
 mod edit;
 mod error;
 mod formula;
@@ -16,6 +17,7 @@ mod shape;
 mod sheet;
 pub mod steps;
 
+pub use body_names::{ShellNames, body_names, curve_ends};
 pub use edit::{Edit, Gather, Reshape, recast_deviation};
 pub use error::{Cure, Notice, RecipeError};
 pub use formula::{FormulaError, names_in};
@@ -25,7 +27,7 @@ pub use quantity::{Amount, LengthUnit, Quantity, format_length};
 pub use rebuild::{Cancel, Outcome, Rebuilder, Rebuilt, StepResult};
 pub use recipe::{Display, Parameter, RECIPE_FORMAT, RECIPE_VERSION, Recipe, Reference, Step};
 pub use report::{BodyReport, FreeEdgeReport, LedgerItem, ParameterReport, Report, StepReport, report};
-pub use shape::{Built, CurveShape, DrawingShape, Reached, Shape};
+pub use shape::{Built, CurveShape, DrawingShape, Place, Reached, Shape};
 pub use sheet::{CombExtras, OpenSheet, SheetExtras, Snap, nearest_on_drawing, sheet};
 
 /// JSON Schema of a recipe file, generated from the Rust types.

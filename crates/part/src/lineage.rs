@@ -1,11 +1,13 @@
 use std::collections::BTreeMap;
 
-use crate::Recipe;
+use crate::{Display, Recipe, Reference, Step};
 
 /// Who is made from whom, by position in the recipe.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Lineage {
     parents: Vec<Vec<usize>>,
+    wholes: Vec<Vec<usize>>,
+    aside: Vec<bool>,
 }
 
 impl Lineage {
@@ -14,19 +16,24 @@ impl Lineage {
     pub fn new(recipe: &Recipe) -> Self {
         let place: BTreeMap<&str, usize> =
             recipe.steps.iter().enumerate().map(|(i, s)| (s.id.as_str(), i)).collect();
-        let parents = recipe
-            .steps
-            .iter()
-            .map(|step| {
+        let taken = |keep: fn(&Step, &Reference) -> bool| -> Vec<Vec<usize>> {
+            let of = |step: &Step| {
                 let inputs = step.make.inputs();
-                let mut parents: Vec<usize> =
-                    inputs.iter().filter_map(|(_, r)| place.get(r.step.as_str()).copied()).collect();
-                parents.sort_unstable();
-                parents.dedup();
-                parents
-            })
-            .collect();
-        Self { parents }
+                let kept = inputs.iter().filter(|(_, r)| keep(step, r));
+                let mut places: Vec<usize> =
+                    kept.filter_map(|(_, r)| place.get(r.step.as_str()).copied()).collect();
+                places.sort_unstable();
+                places.dedup();
+                places
+            };
+            recipe.steps.iter().map(of).collect()
+        };
+        let aside = recipe.steps.iter().map(|s| s.display == Display::Backdrop).collect();
+        Self {
+            parents: taken(|_, _| true),
+            wholes: taken(|s, r| r.item.is_none() && !s.make.keeps_inputs()),
+            aside,
+        }
     }
 
     /// Steps that a step is made from directly.
@@ -46,10 +53,16 @@ impl Lineage {
         (step + 1..self.parents.len()).filter(|&i| reached[i]).collect()
     }
 
-    /// Whether no step is made from this one.
+    /// Whether a step is made from all of another one, and not only from one of its faces, edges or curves.
     #[must_use]
-    pub fn is_leaf(&self, step: usize) -> bool {
-        !self.parents.iter().any(|p| p.contains(&step))
+    pub fn takes_whole(&self, step: usize, parent: usize) -> bool {
+        self.wholes[step].contains(&parent)
+    }
+
+    /// Whether a step stands in the backdrop: seen and built upon, but no part of the result.
+    #[must_use]
+    pub fn is_aside(&self, step: usize) -> bool {
+        self.aside[step]
     }
 
     /// Steps in waves: all of a wave's inputs are in earlier waves.

@@ -60,7 +60,7 @@ pub enum Display {
     Auto,
     /// Shown and pickable.
     Show,
-    /// Seen, not pickable.
+    /// Seen, not pickable, and no part of the result: only there to build upon.
     Backdrop,
     /// Not shown.
     Hide,
@@ -76,6 +76,9 @@ pub struct Step {
     pub name: String,
     /// What it does.
     pub make: Make,
+    /// The group that it stands in, if any: a name under which the lineage folds it away with others.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub group: Option<String>,
     /// How it is shown.
     #[serde(default, skip_serializing_if = "is_default")]
     pub display: Display,
@@ -164,6 +167,9 @@ impl Recipe {
         for step in &self.steps {
             check_name(&step.name, "a step's name")?;
             check_name(&step.id, "a step's id")?;
+            if let Some(group) = &step.group {
+                check_name(group, "a group's name")?;
+            }
             for (_, reference) in step.make.inputs() {
                 let target = &reference.step;
                 if *target == step.id {
@@ -195,6 +201,20 @@ impl Recipe {
     #[must_use]
     pub fn step_name<'a>(&'a self, id: &'a str) -> &'a str {
         self.step(id).map_or(id, |s| &s.name)
+    }
+
+    /// A name by lineage as people read it: steps by their names, not by their ids.
+    #[must_use]
+    pub fn spoken(&self, name: &str) -> String {
+        let mut parts = name.split('{');
+        let mut out = parts.next().unwrap_or_default().to_string();
+        for part in parts {
+            match part.split_once('}') {
+                Some((id, rest)) => out.extend([self.step_name(id), rest]),
+                None => out.extend(["{", part]),
+            }
+        }
+        out
     }
 
     /// An id that no step has, made from a name.

@@ -215,12 +215,16 @@ fn parameters(recipe: &Recipe) -> Vec<ParameterReport> {
 }
 
 impl Rebuilt {
-    /// Whether a step's shape is part of what the recipe comes to: built, and no built step was made from it.
+    /// Whether a step's body is part of what the recipe comes to: built, and no other body was made from all of it.
+    /// Curves and planes taken from it, and bodies that only share an edge with it, leave it what it is. What stands in
+    /// the backdrop is there to build upon only.
     #[must_use]
     pub fn is_result(&self, step: usize) -> bool {
-        self.steps[step].built().is_some()
-            && !(step + 1..self.steps.len())
-                .any(|i| self.lineage.parents(i).contains(&step) && self.steps[i].built().is_some())
+        let is_body = |i: usize| self.built(i).is_some_and(|b| b.shape.body().is_some());
+        let later = step + 1..self.steps.len();
+        is_body(step)
+            && !self.lineage.is_aside(step)
+            && !later.into_iter().any(|i| self.lineage.takes_whole(i, step) && is_body(i))
     }
 
     /// Places in the recipe of all results.

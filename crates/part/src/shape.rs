@@ -1,10 +1,19 @@
-use geometry::{Axis, Frame, NurbsCurve, Point2, Point3};
+use geometry::{Axis, Fitted, Frame, NurbsCurve, Point2, Point3, Tolerance};
 use schemars::JsonSchema;
 use serde::Serialize;
 use surfacing::Revolved;
 use topology::Body;
 
 use crate::{Notice, Quantity};
+
+/// A point of a space curve's list.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Place {
+    /// Where it is.
+    pub at: Point3,
+    /// Whether it was given by itself, and not by a reference to something else.
+    pub own: bool,
+}
 
 /// One curve of a step, in space.
 #[derive(Debug, Clone, PartialEq)]
@@ -15,6 +24,8 @@ pub struct CurveShape {
     pub pieces: Vec<NurbsCurve>,
     /// The points that the user gave, in the drawing's plane, in millimetres; none for what a change made.
     pub points: Vec<Point2>,
+    /// The points in space that the user gave, in millimetres; each can be dragged.
+    pub places: Vec<Place>,
     /// Whether it only guides and is no part of a profile.
     pub guide: bool,
 }
@@ -35,6 +46,7 @@ impl CurveShape {
     /// Whether it ends where it begins, within `tolerance` mm.
     #[must_use]
     pub fn is_closed(&self, tolerance: f64) -> bool {
+        // Asked of every curve again and again; only one whose ends meet is worth measuring.
         (self.start() - self.end()).norm() <= tolerance && self.length() > 2.0 * tolerance
     }
 
@@ -109,6 +121,14 @@ impl Shape {
         }
     }
 
+    /// Whether its curves, helping lines left out, run end to end as one chain; a pick of one then means all.
+    #[must_use]
+    pub fn is_one_chain(&self) -> bool {
+        let curves = self.curves().unwrap_or_default().iter().filter(|c| !c.guide);
+        let pieces: Vec<NurbsCurve> = curves.flat_map(|c| c.pieces.clone()).collect();
+        surfacing::chains(&pieces, &Tolerance::default()).len() == 1
+    }
+
     /// The lane of the lineage that it stands in: 0 curves, 1 surfaces, 2 shells, 3 solids.
     #[must_use]
     pub fn lane(&self) -> usize {
@@ -135,6 +155,20 @@ pub struct Reached {
     pub at: Option<Point3>,
 }
 
+impl Reached {
+    /// A length in millimetres, of no one place.
+    #[must_use]
+    pub fn length(label: impl Into<String>, value: f64) -> Self {
+        Self { label: label.into(), value, quantity: Quantity::Length, at: None }
+    }
+
+    /// The same at a place.
+    #[must_use]
+    pub fn at(self, place: Point3) -> Self {
+        Self { at: Some(place), ..self }
+    }
+}
+
 /// A shape with what was reached and what should be known of it.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Built {
@@ -153,14 +187,36 @@ impl Built {
         Self { shape, reached: Vec::new(), warnings: Vec::new() }
     }
 
-    /// Curves in space with their lengths, and how far each is from what it stands for where it was fitted.
+    /// Curves in space with their lengths.
     #[must_use]
-    pub fn curves(curves: Vec<CurveShape>, deviation: Option<f64>) -> Self {
-        let figure = |label: String, value| Reached { label, value, quantity: Quantity::Length, at: None };
-        let mut reached: Vec<Reached> =
-            curves.iter().map(|c| figure(format!("Length of {}", c.id), c.length())).collect();
-        reached.extend(deviation.map(|d| figure("Deviation reached".into(), d)));
-        Self { shape: Shape::Curves(curves), reached, warnings: Vec::new() }
+    pub fn curves(curves: Vec<CurveShape>) -> Self {
+        let reached =
+            curves.iter().map(|c| Reached::length(format!("Length of {}", c.id), c.length())).collect();
+        Self { reached, ..Self::plain(Shape::Curves(curves)) }
+    }
+
+    /// Fitted curves, those that run end to end as one; `None` without any.
+    #[must_use]
+    pub fn chained(found: Vec<Fitted>, tolerance: &Tolerance) -> Option<Self> {
+        let deviation = found.iter().map(|f| f.max_deviation).reduce(f64::max)?;
+        let pieces: Vec<NurbsCurve> = found.into_iter().map(|f| f.curve).collect();
+        let chains = surfacing::chains(&pieces, tolerance).into_iter().enumerate();
+        let curves = chains.map(|(k, run)| CurveShape::in_space(&format!("curve {}", k + 1), run)).collect();
+        Some(Self::curves(curves).with_deviation(deviation, tolerance.fit))
+    }
+
+    /// The same with how far it is, in millimetres, from what it stands for, and a warning where that is more than asked
+    /// for.
+    #[must_use]
+    pub fn with_deviation(mut self, reached: f64, asked: f64) -> Self {
+        self.reached.push(Reached::length("Deviation reached", reached));
+        if reached > asked {
+            let message = format!(
+                "it stays up to {reached:.6} mm off what it follows, more than the {asked} mm asked for; look at it closely"
+            );
+            self.warnings.push(Notice::of_step(message));
+        }
+        self
     }
 }
 
@@ -168,6 +224,6 @@ impl CurveShape {
     /// A curve that no drawing holds.
     #[must_use]
     pub fn in_space(id: &str, pieces: Vec<NurbsCurve>) -> Self {
-        Self { id: id.into(), pieces, points: Vec::new(), guide: false }
+        Self { id: id.into(), pieces, points: Vec::new(), places: Vec::new(), guide: false }
     }
 }

@@ -2,7 +2,7 @@
 
 use geometry::{
     Foot, Frame, NurbsCurve, Point3, Tolerance, as_plane_arc, closest_on_curve, comb, crossings, feet,
-    flatten, plane_crossings,
+    flatten, plane_crossings, plane_meetings,
 };
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -136,7 +136,7 @@ impl Sheet<'_> {
         let mut out = Vec::new();
         for curve in curves {
             for piece in &curve.pieces {
-                let middle = piece.point(piece.parameter_at_length(0.5 * piece.length()));
+                let middle = piece.point(piece.parameter_at_share(0.5));
                 for (p, word) in [(piece.start(), "end"), (piece.end(), "end"), (middle, "middle")] {
                     out.push(self.own(&p, word, &curve.id));
                 }
@@ -197,8 +197,7 @@ impl Sheet<'_> {
     /// Lines in which the faces of a body cross the plane.
     fn sections(&self, body: &Body) -> Vec<Vec<Place>> {
         let faces = body.shells().into_iter().flat_map(|s| s.faces());
-        let found =
-            faces.filter_map(|f| surfacing::section_curve(&f.surface, self.frame, &self.tolerance).ok());
+        let found = faces.filter_map(|f| plane_meetings(&f.surface, self.frame, &self.tolerance).ok());
         let line = |c: &NurbsCurve| flatten(c, self.chord).iter().map(|(_, p)| self.flat(p)).collect();
         found.flatten().map(|fitted| line(&fitted.curve)).collect()
     }

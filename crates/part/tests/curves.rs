@@ -490,6 +490,32 @@ fn curves_in_space_run_on_from_others_and_are_taken_from_surfaces() {
 }
 
 #[test]
+fn a_space_curve_is_laid_flat_onto_a_plane() {
+    let flat = |points: Value| {
+        rebuild(&recipe(json!([
+            step("c", "space_curve", json!({"points": points})),
+            step("p", "plane", json!({"from": "xy", "distance": 4})),
+            step(
+                "f",
+                "projected_curve",
+                json!({"curve": {"step": "c"}, "way": "plane", "plane": {"step": "p"}})
+            ),
+        ])))
+    };
+    let rebuilt = flat(json!([[0, 0, 9], [10, 5, -3], [20, 0, 7], [30, 9, 1]]));
+    let (before, after) = (&curves(&rebuilt, 0)[0].pieces[0], &curves(&rebuilt, 2)[0].pieces[0]);
+    for k in 0..=20 {
+        let t = f64::from(k) / 20.0;
+        let (p, q) = (before.point(t), after.point(t));
+        near((q - Point3::new(p.x, p.y, 4.0)).norm(), 0.0, 1e-12);
+    }
+    let Outcome::Failed(notice) = flat(json!([[1, 2, 0], [1, 2, 9]])).steps[2].outcome.clone() else {
+        panic!("a point is no curve")
+    };
+    assert!(notice.message.contains("square to the plane"), "{}", notice.message);
+}
+
+#[test]
 fn a_drawing_is_copied_to_several_planes_in_one_go() {
     let before = recipe(json!([
         step("ribs", "plane", json!({"from": "yz", "distance": 0, "count": 4, "spacing": 10})),

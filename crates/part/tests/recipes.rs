@@ -2,6 +2,7 @@
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test fails by panicking")]
 
 use part::steps::Make;
+use part::steps::{StepDescription, ValueDescription, Widget};
 use part::{
     Amount, Cancel, Edit, Outcome, Parameter, Quantity, Rebuilder, Rebuilt, Recipe, RecipeError, report,
 };
@@ -191,22 +192,30 @@ fn a_point_is_added_where_it_was_pointed_at() {
     assert_eq!(drawing.curves[0].points[4], [Amount::Number(25.0), Amount::Number(41.0)].into());
 }
 
+/// A step of a kind with every slot filled, by typed coordinates where it takes them; `amount` gives its values.
+fn filled(description: &StepDescription, amount: impl Fn(&ValueDescription) -> Value) -> Value {
+    let mut fields = serde_json::Map::new();
+    for value in &description.values {
+        fields.insert(value.name.into(), amount(value));
+    }
+    for slot in &description.slots {
+        let one = match slot.typed {
+            3 => json!(["a_length", 0, 0]),
+            2 => json!(["a_ratio", 0]),
+            _ => json!({"step": "p"}),
+        };
+        fields.insert(slot.name.into(), if slot.list { json!([one]) } else { one });
+    }
+    if description.kind == "drawing" {
+        fields.insert("plane".into(), json!("xz"));
+    }
+    json!({description.kind: fields})
+}
+
 #[test]
 fn every_kind_of_step_is_described_with_defaults_that_it_takes() {
     for description in Make::descriptions() {
-        let mut fields = serde_json::Map::new();
-        for value in &description.values {
-            fields.insert(value.name.into(), value.default.clone());
-        }
-        for slot in &description.slots {
-            let reference = json!({"step": "p"});
-            let several = slot.most > 1 || slot.name == "points";
-            fields.insert(slot.name.into(), if several { json!([reference]) } else { reference });
-        }
-        if description.kind == "drawing" {
-            fields.insert("plane".into(), json!("xz"));
-        }
-        let make: Make = serde_json::from_value(json!({description.kind: fields})).unwrap();
+        let make: Make = serde_json::from_value(filled(&description, |v| v.default.clone())).unwrap();
         assert_eq!(make.describe().kind, description.kind);
     }
 }
@@ -218,28 +227,11 @@ fn a_renamed_parameter_is_carried_through_every_value_of_every_kind_of_step() {
         .to_vec();
     let mut steps = vec![json!({"id": "p", "name": "p", "make": {"point": {}}})];
     for description in Make::descriptions() {
-        let mut fields = serde_json::Map::new();
-        for value in &description.values {
-            let given = match &value.widget {
-                part::steps::Widget::Amount { quantity, .. } => {
-                    json!(format!("a_{}", json!(quantity).as_str().unwrap()))
-                }
-                _ => value.default.clone(),
-            };
-            fields.insert(value.name.into(), given);
-        }
-        for slot in description.slots.iter().filter(|s| s.main.is_empty() && s.least > 0) {
-            let several = slot.most > 1 || slot.name == "points";
-            let typed = json!(["a_length", 0, 0]);
-            let one = if slot.typed { typed } else { json!({"step": "p"}) };
-            fields.insert(slot.name.into(), if several { json!([one]) } else { one });
-        }
-        if description.kind == "drawing" {
-            fields.insert("plane".into(), json!("xz"));
-        }
-        steps.push(
-            json!({"id": description.kind, "name": description.kind, "make": {description.kind: fields}}),
-        );
+        let make = filled(&description, |value| match &value.widget {
+            Widget::Amount { quantity, .. } => json!(format!("a_{}", json!(quantity).as_str().unwrap())),
+            _ => value.default.clone(),
+        });
+        steps.push(json!({"id": description.kind, "name": description.kind, "make": make}));
     }
     let value = json!({"format": "kindred-shell-recipe", "version": 1, "name": "All", "parameters": parameters, "steps": steps});
     let mut recipe = Recipe::from_value(value).unwrap();

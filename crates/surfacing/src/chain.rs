@@ -87,3 +87,31 @@ pub fn chain(curves: &[NurbsCurve], tolerance: &Tolerance) -> Result<Chain, Surf
     }
     Ok(Chain { order, closed, largest_gap })
 }
+
+/// Puts curves together that run end to end, each group as a chain, in the order of their first curves; where a group
+/// branches its curves stay by themselves.
+#[must_use]
+pub fn chains(curves: &[NurbsCurve], tolerance: &Tolerance) -> Vec<Vec<NurbsCurve>> {
+    let ends = |c: &NurbsCurve| [c.start(), c.end()];
+    let touch = |a: &NurbsCurve, b: &NurbsCurve| {
+        ends(a).iter().any(|p| ends(b).iter().any(|q| (p - q).norm() <= tolerance.join))
+    };
+    let mut left: Vec<&NurbsCurve> = curves.iter().collect();
+    let mut out = Vec::new();
+    while !left.is_empty() {
+        let mut group = vec![left.remove(0).clone()];
+        let mut seen = 0;
+        while seen < group.len() {
+            let (near, far) = left.iter().partition(|c| touch(&group[seen], c));
+            left = far;
+            let near: Vec<&NurbsCurve> = near;
+            group.extend(near.into_iter().cloned());
+            seen += 1;
+        }
+        match chain(&group, tolerance) {
+            Ok(chain) => out.push(chain.run(&group)),
+            Err(_) => out.extend(group.into_iter().map(|c| vec![c])),
+        }
+    }
+    out
+}

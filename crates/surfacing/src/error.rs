@@ -11,11 +11,11 @@ pub enum SurfacingError {
     #[error(transparent)]
     Topology(#[from] TopologyError),
     /// There is no curve to work on.
-    #[error("there is no curve in the profile; draw one first")]
+    #[error("there is no curve to work on; draw one first")]
     Empty,
     /// The curves do not form one chain.
     #[error(
-        "the profile falls apart: the nearest loose ends are {gap:.3} mm apart; move them together, or pick one curve"
+        "the curves fall apart: the nearest loose ends are {gap:.3} mm apart; move them together, or pick one curve"
     )]
     NotOneChain {
         /// Smallest distance between loose ends, in millimetres.
@@ -24,7 +24,7 @@ pub enum SurfacingError {
         at: [f64; 3],
     },
     /// More than two curve ends meet at one place.
-    #[error("{count} curve ends meet at one place, so that the profile branches; remove or move one of them")]
+    #[error("{count} curve ends meet at one place, so that the chain branches; remove or move one of them")]
     Branches {
         /// How many ends meet.
         count: usize,
@@ -134,10 +134,98 @@ pub enum SurfacingError {
         /// Where the second view turns.
         at: [f64; 3],
     },
-    /// A plane and a surface do not meet.
-    #[error("the plane does not meet the surface; move one of them")]
-    NoMeeting {
-        /// Where the plane stands.
+    /// An extrusion has no length.
+    #[error("this cannot be extruded: {why}; give a length, or another direction")]
+    NoLength {
+        /// What is wrong.
+        why: &'static str,
+        /// Where.
+        at: [f64; 3],
+    },
+    /// A loft has too few sections.
+    #[error("{given} sections make no surface; pick at least {needed}")]
+    TooFewSections {
+        /// How many there are.
+        given: usize,
+        /// How many are needed.
+        needed: usize,
+    },
+    /// Open sections among closed ones.
+    #[error("section {section} is {}, the ones before it are {}; close or open it, or leave it out", word(*closed), word(!*closed))]
+    MixedSections {
+        /// Which, counted from 1.
+        section: usize,
+        /// Whether this one is closed.
+        closed: bool,
+        /// Where it begins.
+        at: [f64; 3],
+    },
+    /// A point between sections.
+    #[error("section {section} is a point; a loft can run into a point only at its first or last section")]
+    PointInside {
+        /// Which, counted from 1.
+        section: usize,
+        /// Where.
+        at: [f64; 3],
+    },
+    /// Two sections touch or cross.
+    #[error("sections {} and {} meet here, so that the surface would fold onto itself; move them apart", sections[0], sections[1])]
+    SectionsTouch {
+        /// Which, counted from 1.
+        sections: [usize; 2],
+        /// Where.
+        at: [f64; 3],
+    },
+    /// A sweep's path has a corner.
+    #[error(
+        "the path has a corner here, at which a section that follows it would jump; round the corner, or keep the section's direction"
+    )]
+    PathCorner {
+        /// Where.
+        at: [f64; 3],
+    },
+    /// A sweep is tighter than its section.
+    #[error(
+        "the path bends with radius {radius:.3} mm here, and the section reaches beyond that, so that the sweep would fold; make the section smaller or the bend wider"
+    )]
+    TooTight {
+        /// The path's radius in millimetres.
+        radius: f64,
+        /// Where.
+        at: [f64; 3],
+    },
+    /// A closed sweep does not end as it began.
+    #[error(
+        "after one round the section is {distance:.3} mm off where it began; give a twist of whole turns and size 1, or open the path"
+    )]
+    NotBack {
+        /// How far off, in millimetres.
+        distance: f64,
+        /// Where it began.
+        at: [f64; 3],
+    },
+    /// Outlines would make several solids.
+    #[error(
+        "these outlines lie side by side and would make several solids; make one of each, picking its curve alone"
+    )]
+    SideBySide {
+        /// Where another one is.
+        at: [f64; 3],
+    },
+    /// An outline leaves its plane.
+    #[error("the outline leaves the plane by {distance:.3} mm; pick one that is flat")]
+    NotFlat {
+        /// How far, in millimetres.
+        distance: f64,
+        /// Where.
+        at: [f64; 3],
+    },
+    /// An outline does not close.
+    #[error("the outline is open by {gap:.3} mm; close it")]
+    OpenOutline {
+        /// How far its ends are apart, in millimetres.
+        gap: f64,
+        /// Where.
         at: [f64; 3],
     },
     /// A curve's image on a surface is missing somewhere.
@@ -146,6 +234,10 @@ pub enum SurfacingError {
         /// The place of the curve.
         at: [f64; 3],
     },
+}
+
+fn word(closed: bool) -> &'static str {
+    if closed { "closed" } else { "open" }
 }
 
 impl SurfacingError {
@@ -165,10 +257,19 @@ impl SurfacingError {
             | Self::Winding { at, .. }
             | Self::NoPartner { at, .. }
             | Self::BothTurn { at }
-            | Self::NoMeeting { at }
+            | Self::NoLength { at, .. }
+            | Self::PathCorner { at }
+            | Self::SideBySide { at }
+            | Self::NotBack { at, .. }
+            | Self::TooTight { at, .. }
+            | Self::MixedSections { at, .. }
+            | Self::PointInside { at, .. }
+            | Self::SectionsTouch { at, .. }
+            | Self::NotFlat { at, .. }
+            | Self::OpenOutline { at, .. }
             | Self::Misses { at }
             | Self::Topology(TopologyError::EdgeOffVertex { at, .. }) => Some(*at),
-            Self::Geometry(e) => e.place(),
+            Self::Geometry(e) | Self::Topology(TopologyError::Geometry(e)) => e.place(),
             _ => None,
         }
     }

@@ -10,7 +10,7 @@ use geometry::{
     Domain, Frame, GeometryError, Homogeneous, KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3,
     as_line, circle_arc,
 };
-use topology::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId};
+use topology::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, straight_pcurve};
 
 use crate::{Meridian, MeridianPiece, SurfacingError};
 
@@ -78,13 +78,7 @@ pub fn turned_shell(meridian: &Meridian, turn: &Turn, capped: bool) -> Result<Sh
     if capped && meridian.closed && !turn.is_full() {
         builder.caps()?;
     }
-    builder.pruned()
-}
-
-/// A straight curve over `domain` in a parameter plane.
-fn straight(domain: Domain, from: (f64, f64), to: (f64, f64)) -> Result<NurbsCurve, GeometryError> {
-    let knots = KnotVector::try_new(1, vec![domain.start, domain.start, domain.end, domain.end])?;
-    NurbsCurve::try_new(knots, &[Point3::new(from.0, from.1, 0.0), Point3::new(to.0, to.1, 0.0)], None)
+    Ok(Shell::of_used(&builder.vertices, &builder.edges, builder.faces)?)
 }
 
 const UNIT: Domain = Domain { start: 0.0, end: 1.0 };
@@ -245,13 +239,13 @@ impl<'a> Builder<'a> {
                 let (bottom, top) =
                     (self.ring_edges[i][sector], self.ring_edges[self.joint_after(i)][sector]);
                 let side = |edge, forward, domain, from, to| -> Result<OrientedEdge, GeometryError> {
-                    Ok(OrientedEdge { edge, forward, pcurve: straight(domain, from, to)? })
+                    Ok(OrientedEdge { edge, forward, pcurve: straight_pcurve(domain, from, to)? })
                 };
                 let edges = vec![
-                    side(bottom, true, UNIT, (0.0, v.start), (1.0, v.start))?,
-                    side(right, true, v, (1.0, v.start), (1.0, v.end))?,
-                    side(top, false, UNIT, (0.0, v.end), (1.0, v.end))?,
-                    side(left, false, v, (0.0, v.start), (0.0, v.end))?,
+                    side(bottom, true, UNIT, [0.0, v.start], [1.0, v.start])?,
+                    side(right, true, v, [1.0, v.start], [1.0, v.end])?,
+                    side(top, false, UNIT, [0.0, v.end], [1.0, v.end])?,
+                    side(left, false, v, [0.0, v.start], [0.0, v.end])?,
                 ];
                 let role = match self.turn {
                     Turn::Round { .. } => piece.role.clone(),
@@ -306,32 +300,6 @@ impl<'a> Builder<'a> {
             role: piece.role.clone(),
         });
         Ok(())
-    }
-
-    /// Leaves out edges that no face uses, and vertices that no edge uses.
-    fn pruned(mut self) -> Result<Shell, SurfacingError> {
-        let mut used = vec![false; self.edges.len()];
-        for e in self.faces.iter().flat_map(|f| &f.loops).flat_map(|l| &l.edges) {
-            used[e.edge.index()] = true;
-        }
-        let mut vertex_number = vec![None; self.vertices.len()];
-        let mut edge_number = vec![EdgeId(0); self.edges.len()];
-        let (mut vertices, mut edges) = (Vec::new(), Vec::new());
-        for (i, mut edge) in self.edges.into_iter().enumerate().filter(|(i, _)| used[*i]) {
-            for v in [&mut edge.start, &mut edge.end] {
-                let old = v.index();
-                *v = *vertex_number[old].get_or_insert_with(|| {
-                    vertices.push(self.vertices[old].clone());
-                    VertexId(vertices.len() as u32 - 1)
-                });
-            }
-            edge_number[i] = EdgeId(edges.len() as u32);
-            edges.push(edge);
-        }
-        for e in self.faces.iter_mut().flat_map(|f| &mut f.loops).flat_map(|l| &mut l.edges) {
-            e.edge = edge_number[e.edge.index()];
-        }
-        Ok(Shell::try_new(vertices, edges, self.faces)?)
     }
 
     fn side_surface(&self, piece: &MeridianPiece, sector: usize) -> Result<NurbsSurface, SurfacingError> {

@@ -4,9 +4,7 @@
 use std::f64::consts::{PI, TAU};
 
 use geometry::{Frame, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, circle_arc, through_points};
-use surfacing::{
-    SurfacingError, Toward, View, Winding, crossed_projection, helix, projected_curve, section_curve,
-};
+use surfacing::{SurfacingError, Toward, View, Winding, crossed_projection, helix, projected_curve};
 
 const SCALES: [f64; 3] = [1e-3, 1.0, 1e3];
 
@@ -123,61 +121,6 @@ fn what_has_no_partner_is_named() {
 fn cylinder(radius: f64, height: f64) -> NurbsSurface {
     let circle = circle_arc(&world(), radius, 0.0, TAU).unwrap();
     NurbsSurface::ruled(&circle, &circle.mapped(|q| q + Vector3::z() * height)).unwrap()
-}
-
-#[test]
-fn a_slanted_plane_cuts_a_cylinder_in_an_ellipse() {
-    for scale in SCALES {
-        let tolerance = Tolerance::default().scaled(scale);
-        let surface = cylinder(2.0 * scale, 5.0 * scale);
-        // Cylinder of radius 2 cut at 45 degrees: semi-axes 2 sqrt 2 and 2, perimeter 4 a E(m) (DLMF 19.30(i)):
-        // for a = 2 sqrt 2, b = 2 it is 4 * 2 sqrt 2 * E(1/2) = 15.28079115611085, as AL-07 has it.
-        let origin = Point3::new(0.0, 0.0, 2.5 * scale);
-        let frame = Frame::new(origin, Vector3::y(), Vector3::new(1.0, 0.0, 1.0)).unwrap();
-        let cuts = section_curve(&surface, &frame, &tolerance).unwrap();
-        assert!(cuts.iter().all(|c| c.converged));
-        let length: f64 = cuts.iter().map(|c| c.curve.length()).sum();
-        near(length, 15.280_791_156_110_85 * scale, 1e-4);
-        for c in &cuts {
-            for k in 0..=40 {
-                let p = c.curve.point(c.curve.domain().at(f64::from(k) / 40.0));
-                assert!((p - origin).dot(&frame.z).abs() <= 2.0 * tolerance.fit);
-                assert!((p.coords.xy().norm() - 2.0 * scale).abs() <= 2.0 * tolerance.fit);
-            }
-        }
-        let above = Frame { origin: Point3::new(0.0, 0.0, 50.0 * scale), ..world() };
-        assert!(matches!(section_curve(&surface, &above, &tolerance), Err(SurfacingError::NoMeeting { .. })));
-    }
-}
-
-#[test]
-fn planes_cut_cones_and_cylinders_in_conics() {
-    let tolerance = Tolerance { fit: 1e-6, ..Tolerance::default() };
-    let length = |surface: &NurbsSurface, frame: &Frame| -> f64 {
-        let cuts = section_curve(surface, frame, &tolerance).unwrap();
-        assert!(cuts.iter().all(|c| c.converged), "{cuts:?}");
-        cuts.iter().map(|c| c.curve.length()).sum()
-    };
-    // IN-12: a cylinder of radius 2 under a plane whose normal leans 50 degrees: perimeter 16.24846620717472.
-    let lean = 50f64.to_radians();
-    let origin = Point3::new(0.0, 0.0, 10.0);
-    let frame = Frame::new(origin, Vector3::y(), Vector3::new(lean.cos(), 0.0, lean.sin())).unwrap();
-    near(length(&cylinder(2.0, 20.0), &frame), 16.248_466_207_174_72, 1e-6);
-    // IN-04: the cone x^2 + y^2 = z^2 under z = 1 + x / 2: an ellipse with semi-axes 1.4907... and 1.1547....
-    let circle = circle_arc(&world(), 1.0, 0.0, TAU).unwrap();
-    let at = |r: f64| circle.mapped(|q| Point3::new(r * q.x, r * q.y, r));
-    let cone = NurbsSurface::ruled(&at(0.1), &at(4.0)).unwrap();
-    let frame = Frame::new(Point3::new(0.0, 0.0, 1.0), Vector3::y(), Vector3::new(1.0, 0.0, 0.5)).unwrap();
-    let cuts = section_curve(&cone, &frame, &tolerance).unwrap();
-    let centre = Point3::new(2.0 / 3.0, 0.0, 4.0 / 3.0);
-    let along = Vector3::new(1.0, 0.0, 0.5).normalize();
-    for c in &cuts {
-        for k in 0..=60 {
-            let d = c.curve.point(c.curve.domain().at(f64::from(k) / 60.0)) - centre;
-            let (a, b) = (d.dot(&along) / 1.490_711_984_999_86, d.y / 1.154_700_538_379_252);
-            assert!((a.hypot(b) - 1.0).abs() < 1e-5, "{a} {b}");
-        }
-    }
 }
 
 #[test]

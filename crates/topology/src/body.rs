@@ -1,6 +1,7 @@
+use nalgebra::Matrix4;
 use serde::{Deserialize, Serialize};
 
-use crate::{Measures, Shell, Solid, area, closure};
+use crate::{Measures, Shell, Solid, TopologyError, area, closure};
 
 /// What a step makes: an open shell or a solid.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -31,6 +32,28 @@ impl Body {
         match self {
             Self::Shell(shell) => vec![shell],
             Self::Solid(solid) => solid.shells().collect(),
+        }
+    }
+
+    /// The body under an affine map of space that keeps shapes similar.
+    ///
+    /// # Errors
+    /// `NoVolume` for a map that leaves a solid none.
+    pub fn transformed(&self, map: &Matrix4<f64>) -> Result<Self, TopologyError> {
+        match self {
+            Self::Shell(shell) => Ok(Self::Shell(shell.clone().transformed(map))),
+            Self::Solid(solid) => {
+                Solid::try_new(solid.shells().map(|s| s.clone().transformed(map)).collect()).map(Self::Solid)
+            }
+        }
+    }
+
+    /// The same body with other roles of its faces.
+    #[must_use]
+    pub fn with_roles(self, role: &impl Fn(&str) -> String) -> Self {
+        match self {
+            Self::Shell(shell) => Self::Shell(shell.with_roles(role)),
+            Self::Solid(solid) => Self::Solid(solid.with_roles(role)),
         }
     }
 

@@ -3,6 +3,9 @@ use crate::wiring::WiringError;
 /// What keeps vertices, edges and faces from being a shell or a solid.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
 pub enum TopologyError {
+    /// A curve or surface could not be made.
+    #[error(transparent)]
+    Geometry(#[from] geometry::GeometryError),
     /// Who touches whom is inconsistent.
     #[error(transparent)]
     Wiring(#[from] WiringError),

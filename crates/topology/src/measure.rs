@@ -197,14 +197,8 @@ fn cuts(curve: &NurbsCurve, u_breaks: &[f64], v_breaks: &[f64]) -> Vec<f64> {
         let (pa, pb) = (curve.point(pair[0]), curve.point(pair[1]));
         for (breaks, axis) in [(u_breaks, 0), (v_breaks, 1)] {
             for &value in &breaks[1..breaks.len() - 1] {
-                if pa[axis] != pb[axis] && (pa[axis] - value) * (pb[axis] - value) <= 0.0 {
-                    let beyond = |t: f64| curve.point(t)[axis] > value;
-                    // Rising into the knot line from exactly on it, or leaving it so, changes nothing between.
-                    cuts.push(if beyond(pair[0]) == beyond(pair[1]) {
-                        if pa[axis] == value { pair[0] } else { pair[1] }
-                    } else {
-                        bisect(pair[0], pair[1], beyond)
-                    });
+                if (pa[axis] > value) != (pb[axis] > value) {
+                    cuts.push(bisect(pair[0], pair[1], |t| curve.point(t)[axis] > value));
                 }
             }
         }

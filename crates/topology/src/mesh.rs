@@ -371,7 +371,8 @@ fn delaunay_triangles(
     scale: [f64; 2],
 ) -> Result<Vec<[u32; 3]>, String> {
     let site = |(i, (uv, _)): (usize, &([f64; 2], u32))| Site {
-        at: Point2::new(uv[0] * scale[0], uv[1] * scale[1]),
+        // What is nothing but rounding would be too small for the triangulation's exact arithmetic.
+        at: Point2::new(or_zero(uv[0] * scale[0]), or_zero(uv[1] * scale[1])),
         index: i as u32,
     };
     let sites: Vec<Site> = corners.iter().enumerate().map(site).collect();
@@ -562,4 +563,8 @@ fn deviation(
         }
     }
     worst
+}
+
+fn or_zero(x: f64) -> f64 {
+    if x.abs() < 1e-40 { 0.0 } else { x }
 }

@@ -1,6 +1,7 @@
 use std::sync::Arc;
 
 use geometry::{NurbsCurve, NurbsSurface, Point3};
+use nalgebra::Matrix4;
 use serde::{Deserialize, Serialize};
 
 use crate::wiring::{Wiring, WiringError};
@@ -163,6 +164,35 @@ impl Shell {
         self
     }
 
+    /// The shell under a map of space that keeps shapes similar; under a mirroring one faces keep the outside that they
+    /// had.
+    #[must_use]
+    pub fn transformed(mut self, map: &Matrix4<f64>) -> Self {
+        // Similar maps grow every distance by one factor, the cube root of what they do to a volume.
+        let growth = map.fixed_view::<3, 3>(0, 0).determinant().cbrt();
+        for vertex in &mut self.vertices {
+            vertex.point = map.transform_point(&vertex.point);
+        }
+        for edge in &mut self.edges {
+            edge.curve = edge.curve.take().map(|c| c.transformed(map));
+            edge.tolerance *= growth.abs().max(1.0);
+        }
+        for face in &mut self.faces {
+            face.surface = Arc::new(face.surface.transformed(map));
+            face.reversed ^= growth < 0.0;
+        }
+        self
+    }
+
+    /// The same shell with other roles of its faces.
+    #[must_use]
+    pub fn with_roles(mut self, role: &impl Fn(&str) -> String) -> Self {
+        for face in &mut self.faces {
+            face.role = role(&face.role);
+        }
+        self
+    }
+
     fn full_wiring(&self) -> Wiring {
         self.wire(|_| true)
     }
@@ -207,29 +237,42 @@ impl Shell {
     }
 
     fn part(&self, faces: &[usize]) -> Self {
-        let mut vertex_number = vec![None; self.vertices.len()];
-        let mut edge_number = vec![None; self.edges.len()];
-        let (mut vertices, mut edges) = (Vec::new(), Vec::new());
-        let mut kept = Vec::new();
-        for &f in faces {
-            let mut face = self.faces[f].clone();
-            for used in face.loops.iter_mut().flat_map(|l| &mut l.edges) {
-                let old = used.edge.index();
-                used.edge = *edge_number[old].get_or_insert_with(|| {
-                    let mut edge = self.edges[old].clone();
-                    for v in [&mut edge.start, &mut edge.end] {
-                        let from = v.index();
-                        *v = *vertex_number[from].get_or_insert_with(|| {
-                            vertices.push(self.vertices[from].clone());
-                            VertexId(vertices.len() as u32 - 1)
-                        });
-                    }
-                    edges.push(edge);
-                    EdgeId(edges.len() as u32 - 1)
-                });
-            }
-            kept.push(face);
-        }
-        Self { vertices, edges, faces: kept }
+        let faces = faces.iter().map(|&f| self.faces[f].clone()).collect();
+        let (vertices, edges, faces) = used(&self.vertices, &self.edges, faces);
+        Self { vertices, edges, faces }
     }
+
+    /// A shell of faces with those of the vertices and edges that they use, in the order given; as [`Shell::try_new`].
+    ///
+    /// # Errors
+    /// Those of [`Shell::try_new`]. Indices must lie within the lists.
+    pub fn of_used(vertices: &[Vertex], edges: &[Edge], faces: Vec<Face>) -> Result<Self, TopologyError> {
+        let (vertices, edges, faces) = used(vertices, edges, faces);
+        Self::try_new(vertices, edges, faces)
+    }
+}
+
+/// Vertices and edges without what no face uses, and the faces with their new numbers.
+fn used(vertices: &[Vertex], edges: &[Edge], mut faces: Vec<Face>) -> (Vec<Vertex>, Vec<Edge>, Vec<Face>) {
+    let mut is_used = vec![false; edges.len()];
+    faces.iter().flat_map(|f| &f.loops).flat_map(|l| &l.edges).for_each(|e| is_used[e.edge.index()] = true);
+    let mut edge_number = vec![EdgeId(0); edges.len()];
+    let mut vertex_number = vec![None; vertices.len()];
+    let (mut kept_vertices, mut kept_edges) = (Vec::new(), Vec::new());
+    for (i, edge) in edges.iter().enumerate().filter(|(i, _)| is_used[*i]) {
+        let mut edge = edge.clone();
+        for id in [&mut edge.start, &mut edge.end] {
+            let old = id.index();
+            *id = *vertex_number[old].get_or_insert_with(|| {
+                kept_vertices.push(vertices[old].clone());
+                VertexId(kept_vertices.len() as u32 - 1)
+            });
+        }
+        edge_number[i] = EdgeId(kept_edges.len() as u32);
+        kept_edges.push(edge);
+    }
+    for e in faces.iter_mut().flat_map(|f| &mut f.loops).flat_map(|l| &mut l.edges) {
+        e.edge = edge_number[e.edge.index()];
+    }
+    (kept_vertices, kept_edges, faces)
 }

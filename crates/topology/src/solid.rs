@@ -25,6 +25,13 @@ impl From<Solid> for Vec<Shell> {
 }
 
 impl Solid {
+    /// The same solid with other roles of its faces.
+    #[must_use]
+    pub fn with_roles(self, role: &impl Fn(&str) -> String) -> Self {
+        let voids = self.voids.into_iter().map(|s| s.with_roles(role)).collect();
+        Self { outer: self.outer.with_roles(role), voids, ..self }
+    }
+
     /// The solid between closed shells: the one that encloses most is the outer one, the others are voids in it.
     /// Shells are turned so that their faces point away from the material.
     ///

@@ -3,6 +3,16 @@ const draw = (inner) => `<svg viewBox="0 0 20 20" aria-hidden="true">${inner}</s
 
 const icons = {
   drawing: draw('<path d="M3 17V3M3 17h14"/><path d="M5.500 14C8 7 11 12 16 4"/>'),
+  extrude: draw('<path d="M3 14l5 3 9-3-5-3z"/><path d="M3 14V7l5 3v7M8 10l9-3v7M3 7l9-3 5 3"/>'),
+  sweep: draw(
+    '<path d="M4 17C4 9 9 5 17 5" stroke-dasharray="2 2"/><circle cx="4" cy="17" r="2"/><path d="M2 17C1 8 8 2 17 3M6 17C6 11 10 7 17 7"/>',
+  ),
+  loft: draw('<path d="M5 17h10M7 10h6M9 3h2"/><path d="M5 17C5 12 8 8 9 3M15 17c0-5-3-9-4-14"/>'),
+  flat_face: draw('<path d="M2 14 7 5h11l-5 9z"/><circle cx="10" cy="9.500" r="2.200"/>'),
+  copy: draw('<path d="M10 2v16" stroke-dasharray="3 2"/><path d="M8 5 3 15h5M12 5l5 10h-5"/>'),
+  joined_surface: draw(
+    '<path d="M2 5c4-2 5 2 8 0v10c-3 2-4-2-8 0zM10 5c3-2 4 2 8 0v10c-4 2-5-2-8 0"/><path d="M10 5v10" stroke-width="2.600"/>',
+  ),
   revolve: draw(
     '<path d="M10 2v16" stroke-dasharray="3 2.500"/><path d="M10 16c4-1 3-5 5-6s2-4 2-5"/><path d="M3 5c3 3 10 3 14 0"/>',
   ),
@@ -17,6 +27,12 @@ const icons = {
   ),
   section_curve: draw('<path d="M6 3h8l3 14H3z"/><path d="M2 12c5-3 11-3 16 0" stroke-width="2.400"/>'),
   surface_curve: draw('<path d="M3 13c5-6 9 2 14-4"/><path d="M3 13V6c5-6 9 2 14-4v7" stroke-dasharray="2 2"/>'),
+  meeting_curve: draw(
+    '<path d="M2 7c5-3 11-3 16 0v9c-5-3-11-3-16 0z" stroke-dasharray="2 2"/><path d="M5 18C6 9 14 12 15 2" stroke-width="2.400"/>',
+  ),
+  curve_on_surface: draw(
+    '<path d="M2 6c5-3 11-3 16 0v10c-5-3-11-3-16 0z"/><path d="M4 13c3-6 7 2 12-4"/><circle cx="4" cy="13" r="1.400"/><circle cx="16" cy="9" r="1.400"/>',
+  ),
   joined_curve: draw('<path d="M3 15c2-6 5-6 7-5s5 0 7-6"/><circle cx="10" cy="10" r="2"/>'),
   plane: draw('<path d="M2 13 8 6h10l-6 7z"/><path d="M10 10V3"/>'),
   axis: draw('<path d="M4 17 16 3" stroke-dasharray="5 2 1.500 2"/><path d="M12 3h4v4"/>'),

@@ -5,7 +5,7 @@ export const ROW = 40;
 /** Rows for the list beside the drawing, one per step, in the recipe's order. */
 export function lineageRows(recipe, report) {
   const reports = new Map((report?.steps ?? []).map((s) => [s.step, s]));
-  const usualLane = { revolve: 1, thicken: 3 };
+  const usualLane = { extrude: 1, revolve: 1, sweep: 1, loft: 1, flat_face: 1, copy: 1, joined_surface: 2, thicken: 3 };
   return (recipe?.steps ?? []).map((step) => {
     const kind = Object.keys(step.make)[0];
     const r = reports.get(step.id);
@@ -19,6 +19,7 @@ export function lineageRows(recipe, report) {
       kind,
       state,
       lane: r?.lane ?? usualLane[kind] ?? 0,
+      group: step.group ?? null,
       parents: r?.parents ?? [],
       note: notes[state] ?? shown[step.display] ?? warned,
       title:
@@ -26,6 +27,31 @@ export function lineageRows(recipe, report) {
         r?.warnings?.[0]?.message ??
         `${step.name}: ${kind}. Click to open, double click to rename.`,
     };
+  });
+}
+
+/** The rows that are shown: a heading before the first step of each group, and no step of a folded one. */
+export function withGroups(rows, folded) {
+  const seen = new Set();
+  return rows.flatMap((row) => {
+    if (!row.group) return [row];
+    const hidden = folded.includes(row.group);
+    if (seen.has(row.group)) return hidden ? [] : [row];
+    seen.add(row.group);
+    const inside = rows.filter((r) => r.group === row.group);
+    const members = inside.map((r) => r.id);
+    const heading = {
+      id: `group ${row.group}`,
+      name: row.group,
+      members,
+      hidden,
+      state: 'built',
+      parents: hidden ? [...new Set(inside.flatMap((r) => r.parents))].filter((p) => !members.includes(p)) : [],
+      lane: Math.max(...inside.map((r) => r.lane)),
+      note: inside.some((r) => r.state !== 'built') ? '◆' : `${inside.length} steps`,
+      title: hidden ? 'Click to unfold' : 'Click to fold away; double click to rename',
+    };
+    return hidden ? [heading] : [heading, row];
   });
 }
 
@@ -73,9 +99,15 @@ export function kinOf(rows, id) {
 
 /** The lines and marks as SVG. */
 export function lineageSvg(rows, picked, kin) {
-  const place = new Map(rows.map((r, i) => [r.id, [LANES[r.lane], i * ROW + 20]]));
+  const place = new Map(
+    rows.flatMap((r, i) => {
+      const at = [LANES[r.lane], i * ROW + 20];
+      return r.members ? (r.hidden ? r.members.map((id) => [id, at]) : []) : [[r.id, at]];
+    }),
+  );
+  const drawn = rows.filter((r) => !r.members || r.hidden).map((r) => (r.members ? { ...r, id: r.members[0] } : r));
   const parts = [];
-  for (const row of rows) {
+  for (const row of drawn) {
     const [x, y] = place.get(row.id);
     for (const parent of row.parents) {
       const from = place.get(parent);
@@ -86,7 +118,7 @@ export function lineageSvg(rows, picked, kin) {
       );
     }
   }
-  for (const row of rows) {
+  for (const row of drawn) {
     const [x, y] = place.get(row.id);
     const off = row.state === 'failed' ? ' failed' : row.state === 'built' ? '' : ' off';
     const cls = `mark lane${row.lane}${off}${picked === row.id ? ' now' : ''}`;

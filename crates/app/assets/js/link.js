@@ -1,9 +1,10 @@
 // Talking to the server: saved changes by request, previews and news by WebSocket.
 
 export class Refused extends Error {
-  constructor(message, kind) {
+  constructor(message, kind, at) {
     super(message);
     this.kind = kind;
+    this.at = at;
   }
 }
 
@@ -20,7 +21,7 @@ export async function ask(path, body, method = body ? 'POST' : 'GET') {
   }
   if (!answer.ok) {
     const refusal = await answer.json().catch(() => ({ error: `The server answered ${answer.status}.` }));
-    throw new Refused(refusal.error, refusal.kind);
+    throw new Refused(refusal.error, refusal.kind, refusal.at);
   }
   return answer;
 }
@@ -62,14 +63,16 @@ export class Live {
       this.rest();
       if (note.ticket === this.ticket) this.hooks.refused(note.error);
       this.settle(note.ticket);
+      this.flush();
     } else {
       this.rest();
+      // The next one is made while this one is being shown.
+      this.flush();
       const ticket = Number(new DataView(data).getBigUint64(0, true));
       // An answer that was overtaken by a saved change is not shown: it would flicker.
       if (ticket >= this.since) Promise.resolve(this.hooks.shown(data.slice(8))).finally(() => this.settle(ticket));
       else this.settle(ticket);
     }
-    this.flush();
   }
 
   rest() {

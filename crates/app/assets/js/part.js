@@ -1,26 +1,26 @@
 // The part page: keeps the recipe, the open card and the sheet together. Geometry is asked of the server.
 import Alpine from '/assets/vendor/alpine.js';
+import { cardPage } from './card-page.js';
+import { figure } from './figures.js';
 import { icon } from './icons.js';
+import { keysPage } from './keys-page.js';
 import { Live, ask } from './link.js';
-import { ROW, kinOf, lineageRows, lineageSvg, moveTo, roomFor } from './lineage.js';
-import { asAmount, kindOf } from './recipe.js';
+import { kinOf, lineageRows, withGroups } from './lineage.js';
+import { lineagePage } from './lineage-page.js';
+import { parametersPage } from './parameters-page.js';
+import { kindOf } from './recipe.js';
 import { Sheet } from './sheet.js';
 import { sheetPage } from './sheet-page.js';
 import { slots } from './slots.js';
+import { spacePage } from './space-page.js';
 import { Viewer } from './viewer.js';
 
 const MM = { mm: 1, cm: 10, m: 1000, in: 25.4 };
 const PLANES = { xz: ['X', 'Z'], yz: ['Y', 'Z'], xy: ['X', 'Y'] };
 const descriptions = JSON.parse(document.getElementById('descriptions').textContent);
 const describe = (kind) => descriptions.steps.find((d) => d.kind === kind);
-// Made once for each number of digits: making a format costs far more than using it.
-const formats = Array.from(
-  { length: 10 },
-  (_, digits) => new Intl.NumberFormat('en', { maximumFractionDigits: digits }),
-);
-const figure = (v, digits = 3) => formats[digits].format(v).replaceAll(',', '\u2009');
-
-let viewer, sheet, live; // Kept out of Alpine's reach: its proxies would slow drawing down.
+// Kept out of Alpine's reach: its proxies would slow drawing down.
+const parts = { viewer: null, sheet: null, live: null };
 let sayings = 0;
 
 // A field that shows a value of the recipe, but never over what is being typed into it.
@@ -34,8 +34,13 @@ Alpine.directive('shows', (el, { expression }, { effect, evaluateLater }) => {
 });
 
 Alpine.data('part', () => ({
-  ...slots(describe),
-  ...sheetPage({ sheet: () => sheet, live: () => live, raw: Alpine.raw, descriptions, PLANES }),
+  ...lineagePage(),
+  ...slots(describe, parts),
+  ...spacePage(parts),
+  ...cardPage(parts, describe),
+  ...parametersPage(),
+  ...keysPage(parts, descriptions),
+  ...sheetPage({ parts, raw: Alpine.raw, descriptions, PLANES }),
   id: '',
   version: 0,
   recipe: null,
@@ -51,11 +56,8 @@ Alpine.data('part', () => ({
   saved: '',
   picked: null,
   hovered: null,
-  renaming: null,
-  moving: null,
   card: null,
   panel: null,
-  hoverWord: '',
   progress: null,
   said: [],
   finder: null,
@@ -70,13 +72,19 @@ Alpine.data('part', () => ({
 
   async init() {
     this.id = this.$root.dataset.part;
-    viewer = new Viewer(document.getElementById('space'), {
+    parts.viewer = new Viewer(document.getElementById('space'), {
       hover: (under) => this.hover(under),
-      clicked: (under) => under.body && this.pick(under.body.step),
-      dragging: (drag) => live.show([this.moveEdit(drag.drawing.step, drag)]),
-      dragged: (drag) => this.commit([this.moveEdit(drag.drawing.step, drag)]),
+      clicked: (under) => this.clickInSpace(under),
+      dragging: (drag) =>
+        drag.free ? this.draggingInSpace(drag) : parts.live.show([this.moveEdit(drag.drawing.step, drag)]),
+      dragged: (drag) =>
+        drag.free ? this.draggedInSpace(drag) : this.commit([this.moveEdit(drag.drawing.step, drag)]),
     });
-    sheet = new Sheet(document.getElementById('sheet'), {
+    parts.viewer.wants = () => this.wants();
+    // A new step's points can be dragged before it is accepted.
+    parts.viewer.shapedFrom = (drawings) =>
+      this.card?.fresh ? drawings.find((d) => !this.step(d.step))?.step : undefined;
+    parts.sheet = new Sheet(document.getElementById('sheet'), {
       unit: () => ({ name: this.recipe?.unit ?? 'mm', mm: this.unit() }),
       // Alpine would look through every node of every picture for directives of its own.
       replace: (change) => Alpine.mutateDom(change),
@@ -87,13 +95,13 @@ Alpine.data('part', () => ({
       cut: (curve, place) => this.cutAt(curve, place),
       hovered: () => this.previewPending(),
       picked: (what, more) => this.pickOnSheet(what, more),
-      dragging: (drag) => live.show([this.moveEdit(this.sheetStep, drag)]),
+      dragging: (drag) => parts.live.show([this.moveEdit(this.sheetStep, drag)]),
       dragged: (drag) => this.commit([this.moveEdit(this.sheetStep, drag)]),
-      draggingHandle: (handle) => live.show([this.handleEdit(handle)]),
+      draggingHandle: (handle) => parts.live.show([this.handleEdit(handle)]),
       draggedHandle: (handle) => this.commit([this.handleEdit(handle)]),
       addPoint: (curve, at) => this.commit([{ edit: 'add_point', step: this.sheetStep, curve, at }]),
     });
-    live = new Live(this.id, {
+    parts.live = new Live(this.id, {
       shown: (bytes) => this.show(bytes),
       refused: (error) => this.previewRefused(error),
       changed: (version) => this.changedElsewhere(version),
@@ -101,14 +109,17 @@ Alpine.data('part', () => ({
         this.progress = note;
       },
       version: () => this.version,
-      sheet: () => (this.sheetStep ? { step: this.sheetStep, from: sheet.pending.at(-1) } : undefined),
+      sheet: () => (this.sheetStep ? { step: this.sheetStep, from: parts.sheet.pending.at(-1) } : undefined),
       linked: (on) => {
         this.saved = on ? this.savedWord() : 'no connection: your work stays here';
       },
     });
     await this.load();
     this.restoreDraft();
-    this.$watch('card', () => this.keepDraft());
+    this.$watch('card', () => {
+      this.keepDraft();
+      this.lightUp();
+    });
   },
 
   // --- The recipe and its changes
@@ -148,12 +159,12 @@ Alpine.data('part', () => ({
   },
 
   async refresh() {
-    await live.showSaved();
+    await parts.live.showSaved();
     if (this.card) this.previewCard();
   },
 
   async show(bytes) {
-    const extras = await viewer.show(bytes);
+    const extras = await parts.viewer.show(bytes);
     if (!extras) return;
     this.report = extras.report;
     this.drawings = extras.drawings;
@@ -162,14 +173,14 @@ Alpine.data('part', () => ({
     this.sheetError = '';
     this.showOnSheet();
     this.showPlaces();
+    this.lightUp();
     this.shown = (this.shown ?? 0) + 1;
   },
 
   /** Sends edits; gives whether they were made. Whatever was typed stays where it is when they were not. */
   async commit(edits) {
-    if (this.busy) {
-      await this.settled;
-    }
+    // Of several that wait only one may go on; the others wait for that one.
+    while (this.busy) await this.settled;
     this.busy = true;
     this.saved = 'saving';
     let done;
@@ -177,18 +188,11 @@ Alpine.data('part', () => ({
       done = resolve;
     });
     try {
-      const built = this.sheetBuilt();
-      const part = await (await ask(`/api/parts/${this.id}/edits`, { version: this.version, edits })).json();
+      // What cannot be drawn is refused, so that the drawing stays as it was.
+      const asked = { version: this.version, edits, must_build: this.sheetStep };
+      const part = await (await ask(`/api/parts/${this.id}/edits`, asked)).json();
       this.take(part);
       await this.refresh();
-      const failed = built && this.sheetFailure();
-      if (failed) {
-        // What cannot be drawn is not kept: the drawing stays as it was, and says why.
-        await this.history('undo');
-        this.sheetError = failed.message;
-        if (failed.at) this.markPlace(failed.at);
-        return false;
-      }
       this.sheetError = '';
       return part.added ?? true;
     } catch (error) {
@@ -196,10 +200,15 @@ Alpine.data('part', () => ({
       if (error.kind === 'conflict') {
         this.say(error.message, 'error');
         this.take(await (await ask(`/api/parts/${this.id}`)).json());
-      } else {
+      } else if (error.kind !== 'unbuilt') {
         this.say(error.message, 'error', error.kind === 'offline' ? ['Try again', () => this.commit(edits)] : null);
       }
       await this.refresh().catch(() => {});
+      if (error.kind === 'unbuilt') {
+        this.saved = this.savedWord();
+        this.sheetError = error.message;
+        if (error.at) this.markPlace(error.at);
+      }
       return false;
     } finally {
       this.busy = false;
@@ -230,7 +239,7 @@ Alpine.data('part', () => ({
     return of ? `Rebuilding: ${done} of ${of}, ${this.step(step)?.name ?? 'new step'} is done` : 'Rebuilding';
   },
   stopRebuild() {
-    live.stop();
+    parts.live.stop();
   },
   stopped() {
     return this.report?.steps.some((s) => s.state === 'cancelled') ?? false;
@@ -325,61 +334,27 @@ Alpine.data('part', () => ({
     this.previewCard();
   },
 
-  // --- The lineage
+  // --- The lineage; getters, which a mixed-in object could not have
   get rows() {
     return lineageRows(this.recipe, this.report);
   },
+  /** What the list shows: steps, with a heading over each group, and without what is folded away. */
+  get listed() {
+    return withGroups(this.rows, this.folded);
+  },
   get kin() {
     return kinOf(this.rows, this.hovered ?? this.picked);
-  },
-  row(id) {
-    return this.rows.find((r) => r.id === id);
-  },
-  lineageDrawing() {
-    return lineageSvg(this.rows, this.picked, this.kin);
-  },
-  hoverStep(id) {
-    this.hovered = id;
-  },
-
-  /** A row is dragged to another place in the order; where it would land is shown as far as the lineage allows. */
-  rowDown(event, id) {
-    if (event.button !== 0 || this.renaming) return;
-    const top = event.currentTarget.closest('ol').getBoundingClientRect().top;
-    const start = event.clientY;
-    const rows = this.rows;
-    const [from, to] = roomFor(rows, id);
-    const move = (e) => {
-      if (!this.moving && Math.abs(e.clientY - start) < 6) return;
-      const place = Math.min(to, Math.max(from, Math.floor((e.clientY - top) / ROW)));
-      this.moving = { id, place, line: place > rows.findIndex((r) => r.id === id) ? (place + 1) * ROW : place * ROW };
-    };
-    const up = () => {
-      removeEventListener('pointermove', move);
-      removeEventListener('pointerup', up);
-      const edit = this.moving && moveTo(rows, id, this.moving.place);
-      this.moving = null;
-      if (edit) this.commit([edit]);
-    };
-    addEventListener('pointermove', move);
-    addEventListener('pointerup', up);
-  },
-  rowKey(event, id) {
-    if (!event.altKey || !['ArrowUp', 'ArrowDown'].includes(event.key)) return;
-    event.preventDefault();
-    const now = this.rows.findIndex((r) => r.id === id);
-    const edit = moveTo(this.rows, id, now + (event.key === 'ArrowUp' ? -1 : 1));
-    if (edit) this.commit([edit]);
   },
 
   pick(id, quiet = false) {
     const step = this.step(id);
     if (!step) return;
     // With a card open, a pick fills its slot if it fits.
-    if (this.card && this.card.id !== id && this.fillNext(step)) return;
+    if (this.card && this.card.id !== id && this.fillFrom({ step })) return;
+    this.marked = [id];
     if (this.picked === id && !quiet && (this.card || this.sheetStep === id)) return;
     this.picked = id;
-    viewer.pick(id);
+    parts.viewer.pick(id);
     if (quiet) return;
     this.panel = null;
     const kind = kindOf(step);
@@ -404,175 +379,30 @@ Alpine.data('part', () => ({
     this.showPlaces();
   },
 
-  rename(id, name) {
-    if (this.renaming !== id) return;
-    this.renaming = null;
-    if (name.trim() && name.trim() !== this.step(id)?.name)
-      this.commit([{ edit: 'rename_step', step: id, name: name.trim() }]);
-  },
-  displayWord() {
-    return { auto: 'By need', show: 'Shown', backdrop: 'Backdrop', hide: 'Hidden' }[
-      this.step(this.picked)?.display ?? 'auto'
-    ];
-  },
-  cycleDisplay() {
-    const order = ['auto', 'show', 'backdrop', 'hide'];
-    const now = order.indexOf(this.step(this.picked)?.display ?? 'auto');
-    this.commit([{ edit: 'set_display', step: this.picked, display: order[(now + 1) % 4] }]);
-  },
-  toggleSkip() {
-    this.commit([{ edit: 'set_skip', step: this.picked, skip: !this.step(this.picked)?.skip }]);
-  },
-  async removeStep() {
-    const step = this.step(this.picked);
-    this.leave();
-    if (await this.commit([{ edit: 'remove_step', step: step.id }]))
-      this.say(`${step.name} is removed, with what was made from it.`, '', ['Undo', () => this.history('undo')]);
-  },
-
-  // --- The step card
-  setValue(value, given) {
-    const plain = value.widget === 'amount' && given.trim() !== '' && Number.isFinite(Number(given));
-    this.card.draft[value.name] = plain ? Number(given) : given;
-    this.previewCard();
-  },
-  cardEdits() {
-    const { card } = this;
-    if (card.fresh) {
-      const count = this.recipe.steps.filter((s) => kindOf(s) === card.kind).length;
-      const name = count ? `${card.description.label} ${count + 1}` : card.description.label;
-      return [{ edit: 'add_step', step: { id: '', name, make: { [card.kind]: this.cleanDraft() } } }];
-    }
-    const now = this.step(card.id).make[card.kind];
-    const defaults = new Map(card.description.values.map((v) => [v.name, v.default]));
-    return Object.entries(this.cleanDraft())
-      .filter(([field, value]) => JSON.stringify(value) !== JSON.stringify(now[field] ?? defaults.get(field)))
-      .map(([field, value]) => ({ edit: 'set_field', step: card.id, field, value }));
-  },
-  previewCard() {
-    this.keepDraft();
-    if (!this.card || !this.cardReady()) return;
-    live.show(this.cardEdits());
-  },
-  cardReport() {
-    const steps = this.report?.steps ?? [];
-    return this.card.fresh ? steps.slice(this.recipe.steps.length).at(-1) : steps.find((s) => s.step === this.card.id);
-  },
-  cardNotices() {
-    const r = this.cardReport();
-    const notices = (r?.warnings ?? []).map((w) => ({ ...w, level: 'warning' }));
-    if (r?.error) notices.unshift({ ...r.error, level: 'error' });
-    if (r?.state === 'waits')
-      notices.unshift({
-        level: 'error',
-        message: `It waits for ${this.step(r.waits_for)?.name ?? 'its input'}, which is not built.`,
-      });
-    if (this.card.refusal) notices.unshift({ level: 'error', message: this.card.refusal });
-    return notices;
-  },
-  cardReached() {
-    const r = this.cardReport();
-    const text = ({ value, quantity }) => (quantity === 'length' ? this.lengthText(value) : figure(value));
-    const out = (r?.reached ?? []).map((x) => ({ label: x.label, text: text(x) }));
-    const body = this.report?.bodies.find((b) => b.step === r?.step);
-    if (body) out.push({ label: 'Area', text: `${figure(body.area_mm2, 1)} mm²` });
-    if (body?.volume_ml) out.push({ label: 'Volume', text: `${figure(body.volume_ml, 3)} mL` });
-    return out;
-  },
-  async accept() {
-    const { card } = this;
-    if (!card || !this.cardReady()) return;
-    const edits = this.cardEdits();
-    // Closed at once, so that the next tool can be opened while this is saved; it comes back if it was refused.
-    this.card = null;
-    if (edits.length) {
-      const done = await this.commit(edits);
-      if (!done) {
-        this.card ??= card;
-        return;
-      }
-      if (!this.card) {
-        this.picked = card.fresh ? done : card.id;
-        viewer.pick(this.picked);
-      }
-    }
-    this.showPlaces();
-  },
-  leave() {
-    if (!this.card) return;
-    this.card = null;
-    this.refresh().catch((error) => this.say(error.message, 'error'));
-  },
-  async cure(cure) {
-    await this.commit(cure.edits);
-  },
-  previewRefused(error) {
-    if (this.card) this.card.refusal = error;
-    else if (this.sheetStep && sheet.pending.length < 2) this.sheetError = '';
-    else if (this.sheetStep) this.sheetError = error;
-  },
-  keepDraft() {
-    if (this.card) {
-      const { kind, draft, fresh, id } = this.card;
-      this.card.refusal = null;
-      sessionStorage.setItem(`card ${this.id}`, JSON.stringify({ kind, draft, fresh, id }));
-    } else sessionStorage.removeItem(`card ${this.id}`);
-  },
-  restoreDraft() {
-    const kept = JSON.parse(sessionStorage.getItem(`card ${this.id}`) ?? 'null');
-    if (kept && describe(kept.kind) && (kept.fresh || this.step(kept.id))) {
-      if (kept.fresh) {
-        const description = describe(kept.kind);
-        this.card = { ...kept, description, title: description.label, place: `step ${this.recipe.steps.length + 1}` };
-        this.stage = description.stage;
-      } else {
-        this.pick(kept.id);
-        this.card.draft = kept.draft;
-      }
-      this.previewCard();
-    }
-    const drawn = JSON.parse(sessionStorage.getItem(`curve ${this.id}`) ?? 'null');
-    if (drawn?.points.length && this.step(drawn.step)) {
-      this.pick(drawn.step, true);
-      this.openSheet(drawn.step);
-      this.setSheetTool(drawn.tool);
-      this.setPending(drawn.points, drawn.places);
-      this.previewPending();
-    }
-  },
-
   // --- In space and in the ledger
-  hover({ handle, body, inner }) {
-    this.hoverWord = handle
-      ? `Point ${handle.userData.index + 1} of ${handle.userData.curve}: drag it`
-      : body
-        ? `${this.step(body.step)?.name ?? 'New'} · ${body.role} · ${inner ? 'inner' : 'outer'} side`
-        : '';
-    this.hovered = body?.step ?? null;
-  },
   spaceWords() {
     return `Perspective · ${this.recipe?.unit ?? 'mm'} · light side is outside`;
   },
   look(name) {
-    viewer.look(name);
+    parts.viewer.look(name);
   },
   markPlace(at) {
-    viewer.mark([at]);
-    sheet.places = [this.flatten(at)];
-    sheet.draw();
+    parts.viewer.mark([at]);
+    parts.sheet.places = [this.flatten(at)];
+    parts.sheet.draw();
   },
   fly(at) {
-    viewer.fly(at);
-    viewer.mark([at]);
+    parts.viewer.fly(at);
+    parts.viewer.mark([at]);
   },
   showPlaces() {
     const places = (this.report?.steps ?? [])
       .flatMap((s) => [s.error, ...s.warnings])
       .filter((n) => n?.at)
       .map((n) => n.at);
-    viewer.mark(places);
-    sheet.places = this.sheetStep ? places.map((p) => this.flatten(p)) : [];
-    sheet.draw();
+    parts.viewer.mark(places);
+    parts.sheet.places = this.sheetStep ? places.map((p) => this.flatten(p)) : [];
+    parts.sheet.draw();
   },
   goTo(item) {
     if (item.step && this.step(item.step)) this.pick(item.step);
@@ -618,45 +448,7 @@ Alpine.data('part', () => ({
     return out;
   },
 
-  // --- Parameters and sending
-  setUnit(unit) {
-    this.commit([{ edit: 'set_unit', unit }]);
-  },
-  async setParameter({ name }, change) {
-    await this.settled;
-    const p = this.recipe.parameters.find((other) => other.name === name);
-    return this.commit([{ edit: 'set_parameter', parameter: { ...p, ...change } }]);
-  },
-  setFormula(p, text) {
-    return this.setParameter(p, { formula: asAmount(text) });
-  },
-  async renameParameter(p, input) {
-    const to = input.value.trim();
-    if (!to || to === p.name) input.value = p.name;
-    else if (!(await this.commit([{ edit: 'rename_parameter', name: p.name, to }]))) input.value = p.name;
-  },
-  parameterReport(name) {
-    return this.report?.parameters.find((p) => p.name === name);
-  },
-  parameterValue(p) {
-    const value = this.parameterReport(p.name)?.value;
-    if (value === undefined || value === null) return '';
-    if (p.quantity === 'length') return this.lengthText(value);
-    return p.quantity === 'angle' ? `${figure((value * 180) / Math.PI)} deg` : figure(value);
-  },
-  drives(p) {
-    const drives = this.parameterReport(p.name)?.drives ?? [];
-    return drives.length ? `drives ${drives.join(', ')}` : 'drives nothing yet';
-  },
-  async addParameter(form) {
-    const [name, formula] = [form.elements.name.value.trim(), form.elements.formula.value.trim()];
-    const quantity = form.elements.quantity.value;
-    if (!name || !formula) return;
-    const known = this.recipe.parameters.some((p) => p.name === name);
-    if (known) return this.say(`There is a parameter ${name} already; change its formula instead.`, 'error');
-    const parameter = { name, quantity, formula: asAmount(formula) };
-    if (await this.commit([{ edit: 'set_parameter', parameter }])) form.reset();
-  },
+  // --- Sending
   async send(format) {
     const chord = Number(String(this.chord).replace(/\s*mm$/, ''));
     try {
@@ -670,99 +462,6 @@ Alpine.data('part', () => ({
     } catch (error) {
       this.say(error.message, 'error');
     }
-  },
-
-  // --- Keys and finding
-  openFinder() {
-    this.finder = '';
-    this.$nextTick(() => document.getElementById('finder-text').focus());
-  },
-  found() {
-    const words = (this.finder ?? '').toLowerCase().split(/\s+/).filter(Boolean);
-    const tools = descriptions.steps.map((d) => ({
-      label: d.label,
-      purpose: d.purpose,
-      also: d.also,
-      key: d.key,
-      run: () => this.begin(d.kind),
-    }));
-    tools.push(
-      {
-        label: 'Send',
-        purpose: 'Files to send out: STEP, STL, 3MF',
-        also: 'export save file print',
-        key: '',
-        run: () => this.openStage('Send'),
-      },
-      {
-        label: 'Measures',
-        purpose: 'Volume, area, size of every body',
-        also: 'prove mass centroid check',
-        key: '',
-        run: () => this.openStage('Prove'),
-      },
-      {
-        label: 'Parameters',
-        purpose: 'Named values, and the unit',
-        also: 'variables formula unit inch',
-        key: '',
-        run: () => this.togglePanel('parameters'),
-      },
-    );
-    return tools.filter((t) => words.every((w) => `${t.label} ${t.purpose} ${t.also}`.toLowerCase().includes(w)));
-  },
-  runFound(found) {
-    this.finder = null;
-    found?.run();
-  },
-  escape() {
-    if (this.finder !== null) this.finder = null;
-    else if (this.renaming) this.renaming = null;
-    else if (this.card) this.leave();
-    else if (this.panel) this.panel = null;
-    else if (this.sheetStep && sheet.pending.length) this.dropCurve();
-    else if (this.sheetStep && this.sheetTool !== 'edit') this.setSheetTool('edit');
-    else if (this.sheetStep) this.closeSheet();
-  },
-  key(event) {
-    const typing = event.target.closest('input, select, textarea');
-    if (event.key === 'Escape') return this.escape();
-    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z' && !typing) {
-      event.preventDefault();
-      return this.history(event.shiftKey ? 'redo' : 'undo');
-    }
-    if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
-    if (event.key === 'Enter') {
-      if (this.sheetStep && sheet.pending.length) {
-        event.preventDefault();
-        this.endCurve();
-      } else if (this.card && !event.target.closest('button')) this.accept();
-      return;
-    }
-    if (event.key === '/') {
-      event.preventDefault();
-      return this.openFinder();
-    }
-    if (event.key === '?') {
-      location.href = '/keys';
-      return;
-    }
-    if (event.key === 'o') return this.look('whole');
-    if (this.sheetStep) {
-      const tool = event.key === 'e' ? { kind: 'edit' } : this.curveKinds.find((t) => t.key === event.key);
-      if (tool) return this.setSheetTool(tool.kind);
-      if (event.key === 'm') {
-        this.showComb = !this.showComb;
-        return this.redrawSheet();
-      }
-      if (event.key === 'g') {
-        this.showPolygon = !this.showPolygon;
-        return this.redrawSheet();
-      }
-      if ((event.key === 'Delete' || event.key === 'Backspace') && this.pickedPoint()) return this.removePoint();
-    }
-    const tool = descriptions.steps.find((d) => d.key === event.key);
-    if (tool) this.begin(tool.kind);
   },
 }));
 Alpine.start();

@@ -17,7 +17,7 @@ function withValue(object, path, value) {
   return copy;
 }
 
-export const sheetPage = ({ sheet: getSheet, live: getLive, raw, descriptions, PLANES }) => ({
+export const sheetPage = ({ parts, raw, descriptions, PLANES }) => ({
   sheetStep: null,
   sheetTool: 'edit',
   sheetExtras: null,
@@ -39,32 +39,23 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, raw, descriptions, P
     this.refresh();
     this.$nextTick(() => {
       this.showOnSheet();
-      getSheet().fit();
+      parts.sheet.fit();
     });
   },
   closeSheet() {
     if (!this.sheetStep) return;
-    if (getSheet().pending.length) this.setPending([], []);
+    if (parts.sheet.pending.length) this.setPending([], []);
     this.sheetStep = null;
     this.pickOnSheet(null);
     this.refresh();
   },
   setSheetTool(kind) {
-    const sheet = getSheet();
+    const { sheet } = parts;
     if (sheet.pending.length && kind !== this.sheetTool) this.dropCurve();
     this.sheetTool = sheet.tool = kind;
     sheet.hover = null;
     if (!['edit', 'trim', 'split'].includes(kind)) this.pickOnSheet(null);
     sheet.draw();
-  },
-  sheetReport() {
-    return this.sheetStep ? this.report?.steps.find((s) => s.step === this.sheetStep) : null;
-  },
-  sheetBuilt() {
-    return this.sheetReport()?.state === 'built';
-  },
-  sheetFailure() {
-    return this.sheetReport()?.error ?? null;
   },
   drawingStep() {
     return this.step(this.sheetStep)?.make.drawing;
@@ -73,7 +64,7 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, raw, descriptions, P
     return this.curveKinds.find((k) => k.kind === this.sheetTool);
   },
   showOnSheet() {
-    const sheet = getSheet();
+    const { sheet } = parts;
     // Drawn from what stands behind Alpine's proxies: every point of every line is read for every picture.
     sheet.drawing = raw(this.drawings).find((d) => d.step === this.sheetStep) ?? null;
     sheet.frame = sheet.drawing?.frame;
@@ -93,7 +84,7 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, raw, descriptions, P
     this.redrawSheet();
   },
   redrawSheet() {
-    const sheet = getSheet();
+    const { sheet } = parts;
     sheet.polygon = this.showPolygon;
     sheet.comb = this.showComb;
     sheet.picks = raw(this.picks);
@@ -101,7 +92,7 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, raw, descriptions, P
     sheet.draw();
   },
   flatten(p) {
-    const f = getSheet().frame;
+    const f = parts.sheet.frame;
     if (!f) return [p[0], p[2]];
     const d = [p[0] - f.origin[0], p[1] - f.origin[1], p[2] - f.origin[2]];
     return [d[0] * f.x[0] + d[1] * f.x[1] + d[2] * f.x[2], d[0] * f.y[0] + d[1] * f.y[1] + d[2] * f.y[2]];
@@ -154,7 +145,7 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, raw, descriptions, P
     return pin ? { pin, near: place } : place.map((v) => this.number(v));
   },
   setPending(points, places) {
-    const sheet = getSheet();
+    const { sheet } = parts;
     sheet.pending = places;
     sheet.amounts = points;
     const key = `curve ${this.id}`;
@@ -173,7 +164,7 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, raw, descriptions, P
     this.place(this.drawnPlace({ ...snap, at }), at);
   },
   place(amounts, place) {
-    const sheet = getSheet();
+    const { sheet } = parts;
     const points = [...(sheet.amounts ?? []), amounts];
     this.setPending(points, [...sheet.pending, place]);
     this.sheetError = '';
@@ -186,7 +177,7 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, raw, descriptions, P
     return curve;
   },
   previewPending() {
-    const sheet = getSheet();
+    const { sheet } = parts;
     if (!sheet.pending.length && this.sheetTool !== 'tangent_arc') return;
     const [amounts, places] = [[...(sheet.amounts ?? [])], [...sheet.pending]];
     const last = places.at(-1);
@@ -197,15 +188,15 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, raw, descriptions, P
     }
     if (places.length < leastOf(this.sheetTool)) {
       // Too little to show yet; but where lines from here would touch is known afterwards.
-      getLive().show([]);
+      parts.live.show([]);
       return;
     }
     const curve = { ...this.curveToBe(amounts, places), id: PREVIEW_ID };
-    getLive().show([{ edit: 'add_curve', step: this.sheetStep, curve }]);
+    parts.live.show([{ edit: 'add_curve', step: this.sheetStep, curve }]);
   },
   async endCurve() {
     if (this.ending) return;
-    const sheet = getSheet();
+    const { sheet } = parts;
     const amounts = sheet.amounts ?? [];
     const needed = leastOf(this.sheetTool);
     if (amounts.length < needed) {
@@ -215,7 +206,7 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, raw, descriptions, P
     // A second Enter while the first is being saved must not make the curve twice.
     this.ending = true;
     const kept = [amounts, sheet.pending];
-    const live = getLive();
+    const { live } = parts;
     live.since = live.ticket + 1;
     const curve = this.curveToBe(amounts, sheet.pending);
     const done = await this.commit([{ edit: 'add_curve', step: this.sheetStep, curve }]);
@@ -240,7 +231,7 @@ export const sheetPage = ({ sheet: getSheet, live: getLive, raw, descriptions, P
     return this.sheetTool === 'edit' ? 'pick a point' : `12, 40 or 25; 30 deg`;
   },
   async typeCoordinates() {
-    const sheet = getSheet();
+    const { sheet } = parts;
     const drawing = !!this.kindTool();
     if (!this.typed.trim() && drawing) return this.endCurve();
     const amounts = typedAmounts(this.typed, drawing ? sheet.amounts?.at(-1) : null, this.recipe.unit, asAmount);

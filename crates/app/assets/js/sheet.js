@@ -152,14 +152,14 @@ export class Sheet {
     }
     const [ox, oy] = this.toScreen([0, 0]);
     const [xName, yName] = this.hooks.axisNames();
-    parts.push(`<path class="axis" d="M0 ${oy}H${this.width}"/><path class="axis turn" d="M${ox} 0V${this.height}"/>`);
-    parts.push(
-      `<text x="${this.width - 6}" y="${oy - 6}" text-anchor="end">${xName} ${unit.name}</text><text x="${ox + 6}" y="14">${yName}${this.hooks.turnsHere() ? ' · axis' : ''}</text>`,
-    );
+    parts.push(`<path class="axis" d="M0 ${oy}H${this.width}"/>`);
+    parts.push(`<path class="axis turn" d="M${ox} 0V${this.height}"/>`);
+    parts.push(`<text x="${this.width - 6}" y="${oy - 6}" text-anchor="end">${xName} ${unit.name}</text>`);
+    parts.push(`<text x="${ox + 6}" y="14">${yName}${this.hooks.turnsHere() ? ' · axis' : ''}</text>`);
     for (const line of this.extras?.sections ?? []) parts.push(`<path class="section" d="${this.path(line)}"/>`);
     if (this.comb) for (const comb of this.extras?.combs ?? []) parts.push(this.drawComb(comb));
     for (const curve of this.drawing?.curves ?? []) parts.push(this.drawCurve(curve));
-    for (const curve of this.drawing?.curves ?? []) parts.push(this.drawPoints(curve));
+    for (const curve of this.drawing?.curves ?? []) parts.push(...this.drawPoints(curve));
     for (const place of this.extras?.snaps ?? []) {
       if (!place.pin) continue;
       const [x, y] = this.toScreen(place.at);
@@ -202,9 +202,18 @@ export class Sheet {
         `<text class="snap-word" x="${x + 12}" y="${y - 9}">${label}${this.hover.word ? ` · ${this.hover.word}` : ''}</text>`,
       );
     }
-    this.hooks.replace(() => {
-      this.svg.innerHTML = parts.join('');
-    });
+    this.hooks.replace(() => this.replace(parts));
+  }
+
+  /** Shows the elements; of as many as before only those that changed are made anew. */
+  replace(parts) {
+    const { children } = this.svg;
+    if (this.parts?.length !== parts.length || children.length !== parts.length) this.svg.innerHTML = parts.join('');
+    else
+      parts.forEach((part, i) => {
+        if (part !== this.parts[i]) children[i].outerHTML = part;
+      });
+    this.parts = parts;
   }
 
   /** Teeth stand on the side away from the bend; the longest takes a seventh of the sheet. */
@@ -213,7 +222,7 @@ export class Sheet {
     const scale = Math.min(this.width, this.height) / 7 / this.view.scale / longest;
     const ends = teeth.map(([x, y, dx, dy]) => [x + dx * scale, y + dy * scale]);
     const strokes = teeth.map(([x, y], k) => this.path([[x, y], ends[k]])).join('');
-    return `<path class="comb" d="${strokes}"/><path class="comb edge" d="${this.path(ends)}"/>`;
+    return `<g><path class="comb" d="${strokes}"/><path class="comb edge" d="${this.path(ends)}"/></g>`;
   }
 
   drawCurve(curve) {
@@ -239,7 +248,7 @@ export class Sheet {
         parts.push(`<rect class="control" x="${x - 2.5}" y="${y - 2.5}" width="5" height="5"/>`);
       }
     }
-    return parts.join('');
+    return `<g>${parts.join('')}</g>`;
   }
 
   /** Points lie above every line, so that none hides another curve's points. */
@@ -255,7 +264,7 @@ export class Sheet {
         `<circle class="point${now ? ' picked' : ''}" data-curve="${curve.id}" data-index="${i}" cx="${x}" cy="${y}" r="5.500">${title}</circle>`,
       );
     });
-    return parts.join('');
+    return parts;
   }
 
   listen() {

@@ -1,5 +1,5 @@
 // What a card's slots can hold and how that is written in the recipe. Mixed into the part page.
-import { kindOf } from './recipe.js';
+import { asAmount, kindOf } from './recipe.js';
 
 const MAIN = 'main ';
 
@@ -22,15 +22,13 @@ export function fromText(text) {
   return item ? { step, item } : { step };
 }
 
-const amount = (text) => (text.trim() !== '' && Number.isFinite(Number(text)) ? Number(text) : text.trim());
-
-/** Coordinates as typed, or null when they are not three. */
-export function typedPoint(text) {
+/** Coordinates as typed, or null when they are not as many as are needed. */
+export function typedPoint(text, count) {
   const parts = text.split(',').map((t) => t.trim());
-  return parts.length === 3 && parts.every(Boolean) ? parts.map(amount) : null;
+  return parts.length === count && parts.every(Boolean) ? parts.map(asAmount) : null;
 }
 
-export const slots = (describe) => ({
+export const slots = (describe, parts) => ({
   /** Steps that may stand before the open card's step. */
   stepsBefore() {
     if (this.card.fresh) return this.recipe.steps;
@@ -40,7 +38,12 @@ export const slots = (describe) => ({
     );
   },
   fits(slot, step) {
-    return describe(kindOf(step)).makes.some((made) => slot.takes.includes(made));
+    // Of a kind that can make several things, what this one made counts.
+    const isBody = (this.rows.find((r) => r.id === step.id)?.lane ?? 0) > 0;
+    const made = describe(kindOf(step)).makes.filter(
+      (kind, _, all) => all.length === 1 || !all.includes('curve') || (kind === 'curve') !== isBody,
+    );
+    return made.some((kind) => slot.takes.includes(kind));
   },
   shownSlots() {
     return this.card.description.slots.filter((s) => this.holds(s.only_if));
@@ -49,10 +52,10 @@ export const slots = (describe) => ({
     return this.card.description.values.filter((v) => this.holds(v.only_if));
   },
   holds(condition) {
-    return !condition || String(this.card.draft[condition[0]]) === condition[1];
-  },
-  isList(slot) {
-    return slot.most > 1 || slot.name === 'points';
+    if (!condition) return true;
+    const [field, wanted] = condition;
+    const value = this.card.draft[field];
+    return wanted === 'filled' ? !!value : String(value) === wanted;
   },
   /** Everything that can go into a slot: main planes and axes, then fitting steps with their single items. */
   slotOptions(slot) {
@@ -60,7 +63,12 @@ export const slots = (describe) => ({
     const made = this.stepsBefore()
       .filter((s) => this.fits(slot, s))
       .flatMap((s) => [{ value: s.id, label: s.name }, ...this.itemsOf(slot, s)]);
-    return [...main, ...made];
+    const options = [...main, ...made];
+    const now = slot.list ? null : this.card.draft[slot.name];
+    // An edge or a face that was picked in space is in no list.
+    if (now?.item && !options.some((o) => o.value === asText(now)))
+      options.push({ value: asText(now), label: this.rowLabel(now) });
+    return options;
   },
   itemsOf(slot, step) {
     const item = (id, label) => ({ value: `${step.id}\n${id}`, label: `${step.name} / ${label}` });
@@ -84,7 +92,9 @@ export const slots = (describe) => ({
     if (Array.isArray(value)) return value.join(', ');
     if (typeof value === 'string') return value.toUpperCase();
     const name = this.step(value.step)?.name ?? value.step;
-    return value.item ? `${name} / ${value.item}` : name;
+    if (!value.item) return name;
+    // An edge's or a face's own name says already what it is of.
+    return value.item.includes('{') ? this.spoken(value.item) : `${name} / ${value.item}`;
   },
   fillSlot(slot, text) {
     this.card.draft[slot.name] = fromText(text);
@@ -95,8 +105,12 @@ export const slots = (describe) => ({
   },
   /** Coordinates typed into a slot; gives whether they could be read. */
   addTyped(slot, text) {
-    const value = typedPoint(text);
-    if (!value) this.card.refusal = 'Write three values with commas between, as in 10, 0, 2*wall.';
+    const value = typedPoint(text, slot.typed);
+    if (!value)
+      this.card.refusal =
+        slot.typed === 2
+          ? 'Write two shares with a comma between, as in 0.25, 0.5.'
+          : 'Write three values with commas between, as in 10, 0, 2*wall.';
     else this.addValue(slot, value);
     return !!value;
   },
@@ -106,7 +120,7 @@ export const slots = (describe) => ({
     this.previewCard();
   },
   setRow(slot, index, text) {
-    const value = typedPoint(text);
+    const value = typedPoint(text, slot.typed);
     if (!value) return;
     this.card.draft[slot.name] = this.slotRows(slot).map((row, i) => (i === index ? value : row));
     this.previewCard();
@@ -122,26 +136,61 @@ export const slots = (describe) => ({
     this.card.draft[slot.name] = this.slotRows(slot).filter((_, i) => i !== index);
     this.previewCard();
   },
-  /** A step that was picked goes into the next slot that it fits. */
-  fillNext(step) {
-    const fitting = this.shownSlots().filter((s) => this.fits(s, step));
-    const slot =
-      fitting.find((s) => (this.isList(s) ? this.slotRows(s).length < s.most : !this.card.draft[s.name])) ?? fitting[0];
+  /** The slot that a pick would go into: the one in hand, else the first that has room, else one that it replaces. */
+  slotFor(under) {
+    const fitting = this.shownSlots().filter((s) => this.valueFor(s, under));
+    const room = (s) => (s.list ? this.slotRows(s).length < s.most : !this.card.draft[s.name]);
+    return fitting.find((s) => s.name === this.card.inHand) ?? fitting.find(room) ?? fitting[0];
+  },
+  /** What a slot would hold of what lies under the pointer or was picked in the lineage. */
+  valueFor(slot, { step, place, line, body, share }) {
+    const takes = (kind) => slot.takes.includes(kind);
+    if (step) return this.fits(slot, step) ? { step: step.id } : null;
+    if (place) return takes('point') ? { step: place.step, item: place.item } : null;
+    if (line) {
+      const kind = line.kind === 'edge' ? 'curve' : line.kind;
+      if (!takes(kind)) return null;
+      const drawing = this.drawings.find((d) => d.step === line.step);
+      const whole = line.kind === 'curve' && drawing?.one_chain && !line.guide;
+      return whole || !line.item ? { step: line.step } : { step: line.step, item: line.item };
+    }
+    if (!body || !this.stepsBefore().some((s) => s.id === body.step)) return null;
+    if (takes('place')) {
+      const on = this.card.draft.surface;
+      const same = on?.step === body.step && (!on.item || on.item === body.role);
+      return same ? share.map((v) => Number(v.toFixed(4))) : null;
+    }
+    if (!takes('surface') && !takes('solid')) return null;
+    return slot.faces && this.facesOf(body.step) > 1 ? { step: body.step, item: body.role } : { step: body.step };
+  },
+  facesOf(step) {
+    return parts.viewer.bodies.children.filter((m) => m.userData.step === step).length;
+  },
+  /** Puts what was picked into its slot; gives whether one took it. */
+  fillFrom(under) {
+    const slot = this.slotFor(under);
     if (!slot) return false;
-    if (this.isList(slot)) this.addRow(slot, step.id);
-    else this.fillSlot(slot, step.id);
+    const value = JSON.parse(JSON.stringify(this.valueFor(slot, under)));
+    if (slot.list) this.addValue(slot, value);
+    else {
+      this.card.draft[slot.name] = value;
+      this.card.inHand = null;
+      this.previewCard();
+    }
     return true;
   },
   /** What a fresh card begins with: the newest fitting shape that nothing was made from yet, or the one that is picked. */
   firstDraft(description) {
     const draft = Object.fromEntries(description.values.map((v) => [v.name, v.default]));
     for (const slot of description.slots) {
-      if (this.isList(slot)) {
+      if (slot.list) {
         draft[slot.name] ??= [];
         continue;
       }
       if (slot.least === 0) continue;
-      const fitting = this.recipe.steps.filter((s) => this.fits(slot, s));
+      // Where places on a face follow, a body of several faces would be too much.
+      const oneFace = description.slots.some((s) => s.takes.includes('place'));
+      const fitting = this.recipe.steps.filter((s) => this.fits(slot, s) && !(oneFace && this.facesOf(s.id) > 1));
       const taken = Object.values(draft).map((v) => v?.step);
       const unused = fitting.filter((s) => !taken.includes(s.id) && !this.rows.some((r) => r.parents.includes(s.id)));
       const best =
@@ -155,7 +204,7 @@ export const slots = (describe) => ({
   },
   cardReady() {
     return this.shownSlots().every((s) =>
-      this.isList(s) ? this.slotRows(s).length >= s.least : s.least === 0 || this.card.draft[s.name],
+      s.list ? this.slotRows(s).length >= s.least : s.least === 0 || this.card.draft[s.name],
     );
   },
   /** The draft as the recipe takes it: without what belongs to another way of making it. */

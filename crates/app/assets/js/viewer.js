@@ -5,11 +5,15 @@ import { GLTFLoader } from '/assets/vendor/three/loaders/GLTFLoader.js';
 import { LineSegments2 } from '/assets/vendor/three/lines/LineSegments2.js';
 import { LineSegmentsGeometry } from '/assets/vendor/three/lines/LineSegmentsGeometry.js';
 import { LineMaterial } from '/assets/vendor/three/lines/LineMaterial.js';
+import { Picking } from './picking.js';
 
 const BONE = 0xd8cdb9,
-  SLATE = 0x5b6b7c;
+  SLATE = 0x5b6b7c,
+  KELP = 0x0f6b5c;
 const HANDLE_PIXELS = 7;
 const CLICK_PIXELS = 4;
+/** Milliseconds between two pictures that are drawn by the processor alone. */
+const PICTURE_PAUSE = 150;
 
 export class Viewer {
   constructor(canvas, hooks) {
@@ -30,6 +34,9 @@ export class Viewer {
     this.camera.up.set(0, 0, 1);
     this.camera.position.set(220, -320, 210);
     this.controls = new OrbitControls(this.camera, canvas);
+    this.controls.addEventListener('start', () => {
+      this.turned = true;
+    });
     this.controls.addEventListener('change', () => {
       this.moving();
       this.draw();
@@ -45,7 +52,9 @@ export class Viewer {
     this.lines = new THREE.Group();
     this.handles = new THREE.Group();
     this.marks = new THREE.Group();
-    this.scene.add(this.bodies, this.lines, this.handles, this.marks);
+    this.lit = new THREE.Group();
+    this.scene.add(this.bodies, this.lines, this.handles, this.marks, this.lit);
+    this.picking = new Picking(this);
     this.lineMaterials = {};
     this.bodyMaterials = new Map();
     this.size = 100;
@@ -103,16 +112,28 @@ export class Viewer {
   draw() {
     if (this.asked) return;
     this.asked = true;
-    requestAnimationFrame(() => {
-      this.asked = false;
-      const height = this.canvas.clientHeight || 1;
-      for (const handle of [...this.handles.children, ...this.marks.children]) {
-        const depth = handle.position.distanceTo(this.camera.position);
-        const pixel = (2 * depth * Math.tan((this.camera.fov * Math.PI) / 360)) / height;
-        handle.scale.setScalar(pixel * (handle.userData.pixels ?? HANDLE_PIXELS));
-      }
-      this.renderer.render(this.scene, this.camera);
-    });
+    // By the processor alone, every picture would take the time of two answers of the server.
+    const wait = this.software ? PICTURE_PAUSE - (performance.now() - (this.drawnAt ?? 0)) : 0;
+    if (wait > 0) setTimeout(() => requestAnimationFrame(() => this.render()), wait);
+    else requestAnimationFrame(() => this.render());
+  }
+
+  render() {
+    this.asked = false;
+    this.drawnAt = performance.now();
+    const height = this.canvas.clientHeight || 1;
+    for (const handle of [...this.handles.children, ...this.marks.children, ...this.lit.children]) {
+      if (handle.isLineSegments2) continue;
+      const depth = handle.position.distanceTo(this.camera.position);
+      const pixel = (2 * depth * Math.tan((this.camera.fov * Math.PI) / 360)) / height;
+      handle.scale.setScalar(pixel * (handle.userData.pixels ?? HANDLE_PIXELS));
+    }
+    // As near as the part allows: what lies close together, such as the two sides of a thin edge, is then told apart.
+    const away = this.camera.position.distanceTo(this.centre);
+    this.camera.near = Math.max(this.size / 200, away - this.size * 0.8);
+    this.camera.far = away + this.size * 60;
+    this.camera.updateProjectionMatrix();
+    this.renderer.render(this.scene, this.camera);
   }
 
   material(name, options) {
@@ -137,13 +158,14 @@ export class Viewer {
     gltf.scene.traverse((node) => {
       if (!node.isMesh) return;
       // The file is in metres with y up; its numbers are millimetres with z up, which is what we work in.
-      const { step, role } = node.userData;
+      const { step, role, domain } = node.geometry.userData;
       const faded = backdrop.has(step);
       const mesh = new THREE.Mesh(node.geometry, this.bodyMaterial(faded));
-      mesh.userData = { step, role, faded };
+      mesh.userData = { step, role, domain, faded };
       this.bodies.add(mesh);
     });
     this.extras = extras;
+    this.shaped = this.shapedFrom?.(extras.drawings);
     const box = new THREE.Box3().setFromObject(this.bodies);
     for (const d of extras.drawings)
       for (const c of d.curves) for (const p of c.line) box.expandByPoint(new THREE.Vector3(...p));
@@ -152,10 +174,9 @@ export class Viewer {
       this.size = Math.max(sphere.radius * 2, 1);
       this.centre.copy(sphere.center);
       this.setGrid(this.size);
-      if (!this.placed) {
-        this.placed = true;
-        this.look('whole');
-      }
+      // Until somebody turns the view it keeps all of the part in sight, however that grows.
+      const fits = this.fitted && Math.abs(Math.log(this.size / this.fitted)) < 0.2;
+      if (!this.turned && !fits && !this.drag) this.look('whole');
     }
     this.showLines();
     this.draw();
@@ -167,16 +188,17 @@ export class Viewer {
     if (!this.bodyMaterials.has(faded)) {
       const material = new THREE.MeshLambertMaterial({
         side: THREE.DoubleSide,
-        transparent: faded,
-        opacity: faded ? 0.28 : 1,
-        depthWrite: !faded,
+        transparent: faded === true,
+        opacity: faded === true ? 0.28 : 1,
+        depthWrite: faded !== true,
         polygonOffset: true,
         polygonOffsetFactor: 1,
         polygonOffsetUnits: 1,
       });
       material.onBeforeCompile = (shader) => {
-        shader.uniforms.outside = { value: new THREE.Color(BONE) };
-        shader.uniforms.inside = { value: new THREE.Color(SLATE) };
+        const tint = (color) => new THREE.Color(color).lerp(new THREE.Color(KELP), faded === 'lit' ? 0.45 : 0);
+        shader.uniforms.outside = { value: tint(BONE) };
+        shader.uniforms.inside = { value: tint(SLATE) };
         shader.fragmentShader = `uniform vec3 outside;\nuniform vec3 inside;\n${shader.fragmentShader.replace(
           '#include <color_fragment>',
           'diffuseColor.rgb *= gl_FrontFacing ? outside : inside;',
@@ -206,9 +228,27 @@ export class Viewer {
     this.lines.add(lines);
   }
 
+  pickable(kind, lines) {
+    for (const line of lines) this.picking.lines.push({ ...line, kind });
+  }
+
   showLines() {
     this.clear(this.lines);
     const { edges, drawings } = this.extras;
+    this.picking.lines = [];
+    const points = (this.extras.helpers ?? []).filter((h) => h.point).map((h) => ({ step: h.step, at: h.point }));
+    this.picking.places = [...this.extras.places, ...points];
+    const backdrop = new Set(this.extras.backdrop);
+    this.pickable(
+      'edge',
+      edges.filter((e) => e.item && !backdrop.has(e.step)),
+    );
+    for (const d of drawings)
+      if (!d.hidden && !d.faded)
+        this.pickable(
+          'curve',
+          d.curves.map((c) => ({ step: d.step, item: c.id, guide: c.guide, line: c.line })),
+        );
     const dash = this.size / 60;
     const free = this.material('free', { color: 0xd9482b, linewidth: 5, dashed: true });
     free.dashSize = dash;
@@ -269,6 +309,8 @@ export class Viewer {
         const corner = (a, b) => this.toSpace(frame, [middle[0] + a * reach, middle[1] + b * reach]);
         const mark = (a, b) => this.toSpace(frame, [a * reach, b * reach]);
         const border = [corner(-1, -1), corner(1, -1), corner(1, 1), corner(-1, 1), corner(-1, -1)];
+        const item = helper.planes.length > 1 ? String(helper.planes.indexOf(frame) + 1) : undefined;
+        this.pickable('plane', [{ step: helper.step, item, line: line(border) }]);
         this.addLines(
           [line(border), line([mark(-0.08, 0), mark(0.08, 0)]), line([mark(0, -0.08), mark(0, 0.08)])],
           thin,
@@ -281,6 +323,7 @@ export class Viewer {
         chain.dashSize = dash * 1.6;
         chain.gapSize = dash * 0.5;
         const end = (k) => origin.clone().addScaledVector(along, k * this.size * 0.7);
+        this.pickable('axis', [{ step: helper.step, line: line([end(-1), end(1)]) }]);
         this.addLines([line([end(-1), end(1)])], chain, { step: helper.step });
       }
       if (helper.point) {
@@ -304,8 +347,14 @@ export class Viewer {
   }
 
   showHandles() {
-    const drawing = this.extras.drawings.find((d) => d.step === this.picked && !d.hidden && d.frame);
-    const points = (drawing?.curves ?? []).flatMap((c) => c.points.map((p, index) => ({ p, curve: c.id, index })));
+    const drawing = this.extras.drawings.find((d) => d.step === (this.shaped ?? this.picked) && !d.hidden);
+    const points = (drawing?.curves ?? []).flatMap((c) =>
+      drawing.frame
+        ? c.points.map((p, index) => ({ at: this.toSpace(drawing.frame, p), curve: c.id, index }))
+        : c.places.flatMap((p, index) =>
+            p.own ? [{ at: new THREE.Vector3(...p.at), curve: c.id, index, free: true }] : [],
+          ),
+    );
     this.handleParts ??= {
       geometry: new THREE.SphereGeometry(1, 16, 12),
       looks: [
@@ -317,8 +366,7 @@ export class Viewer {
     // Kept from picture to picture: while a point is dragged there are as many as before.
     const { children } = this.handles;
     while (children.length > points.length * looks.length) this.handles.remove(children.at(-1));
-    points.forEach(({ p, curve, index }, i) => {
-      const at = this.toSpace(drawing.frame, p);
+    points.forEach(({ at, curve, index, free }, i) => {
       looks.forEach(([material, pixels, order], k) => {
         let handle = children[i * looks.length + k];
         if (!handle) {
@@ -327,7 +375,7 @@ export class Viewer {
           this.handles.add(handle);
         }
         handle.position.copy(at);
-        handle.userData = { pixels, drawing, curve, index };
+        handle.userData = { pixels, drawing, curve, index, free };
       });
     });
   }
@@ -363,6 +411,7 @@ export class Viewer {
     };
     const way = new THREE.Vector3(...ways[name]).normalize();
     const narrow = Math.min(1, this.camera.aspect);
+    this.fitted = this.size;
     const distance = (this.size * 0.54) / Math.tan((this.camera.fov * Math.PI) / 360) / narrow;
     this.moveTo(this.centre, this.centre.clone().addScaledVector(way, distance));
   }
@@ -374,9 +423,6 @@ export class Viewer {
   }
 
   moveTo(target, position) {
-    this.camera.near = this.size / 200;
-    this.camera.far = this.size * 100;
-    this.camera.updateProjectionMatrix();
     this.controls.target.copy(target);
     this.camera.position.copy(position);
     this.controls.update();
@@ -393,12 +439,96 @@ export class Viewer {
     return this.raycaster;
   }
 
+  /** What a click here would mean. While a card is open only what fits one of its slots counts. */
   under(event) {
     const ray = this.ray(event);
     const handle = ray.intersectObjects(this.handles.children, false)[0];
     if (handle) return { handle: handle.object };
     const hit = ray.intersectObjects(this.bodies.children, false).find((h) => !h.object.userData.faded);
-    return hit ? { body: hit.object.userData, inner: hit.face.normal.dot(ray.ray.direction) > 0 } : {};
+    const box = this.canvas.getBoundingClientRect();
+    const at = [event.clientX - box.left, event.clientY - box.top];
+    const depth = hit ? this.depthOf(hit.point) : Infinity;
+    const wants = this.wants?.();
+    const own = (step) => !wants || wants.steps.has(step);
+    const place = wants?.kinds.has('point') ? this.picking.place(at, depth, own) : null;
+    if (place) return { place };
+    const kinds = wants ? wants.kinds : new Set(['curve', 'plane', 'axis']);
+    const line = this.picking.line(
+      at,
+      depth,
+      (step, kind) => own(step) && kinds.has(kind === 'edge' ? 'curve' : kind) && (wants || kind !== 'edge'),
+    );
+    if (line) return { line };
+    if (!hit) return {};
+    const body = hit.object.userData;
+    const inner = hit.face.normal.dot(ray.ray.direction) > 0;
+    return { body, inner, share: this.shareOf(hit) };
+  }
+
+  /** Where on its face a hit is, as shares of both parameters. */
+  shareOf(hit) {
+    const [u0, u1, v0, v1] = hit.object.userData.domain;
+    return [(hit.uv.x - u0) / (u1 - u0), (hit.uv.y - v0) / (v1 - v0)];
+  }
+
+  depthOf(point) {
+    return point.clone().applyMatrix4(this.camera.matrixWorldInverse).z * -1;
+  }
+
+  /** Shows in kelp what lies under the pointer or stands in a slot: places and lines. */
+  light({ places = [], lines = [] }, face = null) {
+    this.clear(this.lit);
+    for (const mesh of this.bodies.children) {
+      const { step, role, faded } = mesh.userData;
+      mesh.material = this.bodyMaterial(face && face.step === step && face.role === role ? 'lit' : faded);
+    }
+    const material = this.material('lit', { color: 0x0f6b5c, linewidth: 6 });
+    for (const { line } of lines) {
+      const positions = [];
+      for (let i = 1; i < line.length; i++) positions.push(...line[i - 1], ...line[i]);
+      if (!positions.length) continue;
+      const geometry = new LineSegmentsGeometry();
+      geometry.setPositions(positions);
+      this.lit.add(new LineSegments2(geometry, material));
+    }
+    this.placeLook ??= new THREE.MeshBasicMaterial({ color: 0x0f6b5c, depthTest: false });
+    for (const at of places) {
+      const mark = new THREE.Mesh(new THREE.SphereGeometry(1, 16, 12), this.placeLook);
+      mark.position.set(...at);
+      mark.renderOrder = 15;
+      mark.userData = { pixels: 6 };
+      this.lit.add(mark);
+    }
+    this.draw();
+  }
+
+  /** The lines and places that a reference of the recipe means. */
+  meant({ step, item }) {
+    return {
+      lines: item
+        ? this.picking.lines.filter((l) => l.step === step && l.item === item)
+        : this.picking.lines.filter((l) => l.step === step && l.kind !== 'edge'),
+      places: this.picking.places.filter((p) => p.step === step && p.item === item).map((p) => p.at),
+    };
+  }
+
+  /** The main direction that points most to the eye: a point in space is dragged square to it. */
+  facingAxis() {
+    const way = this.camera.position.clone().sub(this.controls.target);
+    const axes = [new THREE.Vector3(1, 0, 0), new THREE.Vector3(0, 1, 0), new THREE.Vector3(0, 0, 1)];
+    return axes.reduce((a, b) => (Math.abs(way.dot(a)) >= Math.abs(way.dot(b)) ? a : b));
+  }
+
+  /** Where a point in space is dragged to: in its main plane, or with Shift along that plane's normal. */
+  dragTo(event) {
+    const { ray } = this.ray(event);
+    const { plane, start } = this.drag;
+    if (!event.shiftKey) return ray.intersectPlane(plane, new THREE.Vector3())?.toArray();
+    const along = plane.normal;
+    const across = ray.direction.clone().cross(along);
+    const upright = new THREE.Plane().setFromNormalAndCoplanarPoint(across.cross(along).normalize(), start);
+    const at = ray.intersectPlane(upright, new THREE.Vector3());
+    return at && start.clone().addScaledVector(along, at.sub(start).dot(along)).toArray();
   }
 
   listen() {
@@ -409,14 +539,17 @@ export class Viewer {
         down = [event.clientX, event.clientY];
         const { handle } = event.button === 0 ? this.under(event) : {};
         if (!handle) return;
-        const { drawing, curve, index } = handle.userData;
+        const { drawing, curve, index, free } = handle.userData;
         const f = drawing.frame;
-        const normal = new THREE.Vector3(...f.x).cross(new THREE.Vector3(...f.y));
+        const normal = free ? this.facingAxis() : new THREE.Vector3(...f.x).cross(new THREE.Vector3(...f.y));
+        const origin = free ? handle.position.clone() : new THREE.Vector3(...f.origin);
         this.drag = {
           drawing,
           curve,
           index,
-          plane: new THREE.Plane().setFromNormalAndCoplanarPoint(normal, new THREE.Vector3(...f.origin)),
+          free,
+          start: origin,
+          plane: new THREE.Plane().setFromNormalAndCoplanarPoint(normal, origin),
         };
         this.controls.enabled = false;
         this.canvas.setPointerCapture(event.pointerId);
@@ -426,6 +559,17 @@ export class Viewer {
     this.canvas.addEventListener('pointermove', (event) => {
       if (!this.drag) {
         if (!event.buttons) this.hooks.hover(this.under(event));
+        return;
+      }
+      if (this.drag.free) {
+        const to = this.dragTo(event);
+        if (!to) return;
+        this.drag.from = this.drag.start.toArray();
+        this.drag.to = to;
+        // On a surface, what counts is the place of it that the pointer is over.
+        const hit = this.raycaster.intersectObjects(this.bodies.children, false).find((h) => !h.object.userData.faded);
+        this.drag.over = hit && { body: hit.object.userData, share: this.shareOf(hit) };
+        this.hooks.dragging(this.drag);
         return;
       }
       const at = this.ray(event).ray.intersectPlane(this.drag.plane, new THREE.Vector3());

@@ -98,6 +98,9 @@ pub(super) struct Edits {
     version: i64,
     /// In order; they stand or fall together.
     edits: Vec<Edit>,
+    /// A step that must not fail by them: where it is built now and would not be, they are refused with the reason.
+    #[serde(default)]
+    must_build: Option<String>,
 }
 
 #[derive(Deserialize, JsonSchema)]
@@ -114,12 +117,39 @@ pub(super) struct Edited {
     added: Option<String>,
 }
 
+/// Refuses a change by which a step that is built now would fail.
+async fn check_built(
+    state: &AppState,
+    id: Uuid,
+    now: &Recipe,
+    changed: &Recipe,
+    step: String,
+) -> Result<(), Rejection> {
+    let fault = |step: String| {
+        move |_: &Recipe, rebuilt: &part::Rebuilt| {
+            let result = rebuilt.steps.iter().find(|s| s.step == step);
+            match result.map(|s| &s.outcome) {
+                Some(part::Outcome::Failed(notice)) => Some(notice.clone()),
+                _ => None,
+            }
+        }
+    };
+    let Some(notice) = state.workshop.run(id, changed.clone(), fault(step.clone())).await? else {
+        return Ok(());
+    };
+    match state.workshop.run(id, now.clone(), fault(step)).await? {
+        // It failed before; whatever mends it a little is welcome.
+        Some(_) => Ok(()),
+        None => Err(Rejection::Unbuilt(Box::new(notice))),
+    }
+}
+
 async fn edit(
     State(state): State<AppState>,
     Path(id): Path<Uuid>,
     body: Result<Bytes, BytesRejection>,
 ) -> Result<Json<Edited>, Rejection> {
-    let Edits { version, edits } = json_body(body)?;
+    let Edits { version, edits, must_build } = json_body(body)?;
     let (part, recipe) = state.part(id).await?;
     if part.version != version {
         return Err(store::StoreError::Conflict { current: part.version, yours: version }.into());
@@ -129,6 +159,9 @@ async fn edit(
         Err(edits) => Edit::All { edits },
     };
     let changed = edit.apply(&recipe)?;
+    if let Some(step) = must_build {
+        check_built(&state, id, &recipe, &changed, step).await?;
+    }
     let added = changed.steps.iter().find(|s| recipe.step(&s.id).is_none()).map(|s| s.id.clone());
     let as_json = |e: serde_json::Error| Rejection::Unreadable(e.to_string());
     let (log, value) =

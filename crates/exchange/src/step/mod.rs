@@ -22,7 +22,7 @@ pub(crate) fn write(export: &Export<'_>) -> Vec<u8> {
     let mut surfaces = Vec::new();
     for named in &export.bodies {
         let name = text(named.name);
-        match named.body {
+        match &named.body {
             Body::Solid(solid) => {
                 let outer = closed_shell(&mut r, solid.outer());
                 let voids: Vec<_> = solid

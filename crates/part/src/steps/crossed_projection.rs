@@ -1,6 +1,5 @@
 //! Crossed projection: the space curve whose views on two planes are two drawings.
 
-use geometry::NurbsCurve;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use surfacing::{SurfacingError, View};
@@ -23,8 +22,7 @@ fn view(context: &Context<'_>, reference: &Reference, slot: &str) -> Result<View
     let Shape::Drawing(drawing) = &built.shape else {
         return Err(Notice::about(slot, "a view is drawn on a plane; pick a drawing or one of its curves"));
     };
-    let pieces: Vec<NurbsCurve> =
-        context.curves(reference, slot)?.iter().flat_map(|c| c.pieces.clone()).collect();
+    let pieces = context.pieces(reference, slot)?;
     let chain = surfacing::chain(&pieces, &context.tolerance).map_err(|e| Notice::refused(slot, &e))?;
     Ok(View { frame: drawing.frame, curves: chain.run(&pieces) })
 }
@@ -65,7 +63,8 @@ impl Construction for CrossedProjection {
         })?;
         let deviation = made.pieces.iter().map(|p| p.max_deviation).fold(0.0, f64::max);
         let pieces = made.pieces.into_iter().map(|p| p.curve).collect();
-        let mut built = Built::curves(vec![CurveShape::in_space("curve", pieces)], Some(deviation));
+        let mut built = Built::curves(vec![CurveShape::in_space("curve", pieces)])
+            .with_deviation(deviation, context.tolerance.fit);
         let names = [&self.first, &self.second].map(|r| context.recipe.step_name(&r.step));
         built.warnings = made
             .unpartnered

@@ -33,16 +33,21 @@ pub struct SlotDescription {
     pub name: &'static str,
     /// What it is called.
     pub label: &'static str,
-    /// Kinds of shape it takes: `curve`, `plane`, `axis`, `point`, `surface`, `solid`.
+    /// Kinds of shape it takes: `curve`, `plane`, `axis`, `point`, `surface`, `solid`; `place` for a
+    /// place on the surface of the slot before.
     pub takes: &'static [&'static str],
     /// What it can hold without any step: main planes or axes.
     pub main: Vec<Choice>,
-    /// Whether coordinates can be typed instead.
-    pub typed: bool,
+    /// How many coordinates can be typed instead, with commas between; 0 where nothing can be typed.
+    pub typed: usize,
+    /// Whether its field in the recipe is a list.
+    pub list: bool,
     /// Fewest shapes it needs.
     pub least: usize,
     /// Most shapes it takes.
     pub most: usize,
+    /// Whether it takes single faces of a body, and not only all of it.
+    pub faces: bool,
     /// Whether the direction of what is picked matters.
     pub directed: bool,
     /// Shown only while another field has a value.
@@ -61,17 +66,50 @@ impl SlotDescription {
         help: &'static str,
     ) -> Self {
         let (main, typed) = match takes.first() {
-            Some(&"plane") => (["xz", "yz", "xy"].map(|v| Choice { value: v, label: v }).to_vec(), false),
-            Some(&"axis") => (["x", "y", "z"].map(|v| Choice { value: v, label: v }).to_vec(), false),
-            first => (vec![], first == Some(&"point")),
+            Some(&"plane") => (["xz", "yz", "xy"].map(|v| Choice { value: v, label: v }).to_vec(), 0),
+            Some(&"axis") => (["x", "y", "z"].map(|v| Choice { value: v, label: v }).to_vec(), 0),
+            Some(&"point") => (vec![], 3),
+            Some(&"place") => (vec![], 2),
+            _ => (vec![], 0),
         };
-        Self { name, label, takes, main, typed, least: 1, most: 1, directed: false, only_if: None, help }
+        Self {
+            name,
+            label,
+            takes,
+            main,
+            typed,
+            list: false,
+            least: 1,
+            most: 1,
+            faces: false,
+            directed: false,
+            only_if: None,
+            help,
+        }
     }
 
     /// The same slot for several shapes, in order.
     #[must_use]
     pub fn many(self, least: usize, most: usize) -> Self {
-        Self { least, most, ..self }
+        Self { list: true, least, most, ..self }
+    }
+
+    /// The same slot, which takes single faces too.
+    #[must_use]
+    pub fn faces(self) -> Self {
+        Self { faces: true, ..self }
+    }
+
+    /// The same slot, into which nothing can be typed.
+    #[must_use]
+    pub fn untyped(self) -> Self {
+        Self { typed: 0, ..self }
+    }
+
+    /// The same slot, which can stay empty.
+    #[must_use]
+    pub fn optional(self) -> Self {
+        Self { least: 0, ..self }
     }
 
     /// The same slot, shown only while another field has a value.
@@ -115,7 +153,7 @@ impl ValueDescription {
         Self { name, label, widget: Widget::Switch, default: false.into(), only_if: None, help }
     }
 
-    /// The same value, shown only while another field has a value.
+    /// The same value, shown only while another field has a value; `filled` for any.
     #[must_use]
     pub fn only_if(self, field: &'static str, value: &'static str) -> Self {
         Self { only_if: Some((field, value)), ..self }

@@ -114,6 +114,7 @@ impl Construction for Helix {
             let input = if matches!(e, SurfacingError::Winding { .. }) { "turns" } else { "radius" };
             Notice::refused(input, &e)
         })?;
-        Ok(Built::curves(vec![CurveShape::in_space("helix", vec![made.curve])], Some(made.max_deviation)))
+        let helix = CurveShape::in_space("helix", vec![made.curve]);
+        Ok(Built::curves(vec![helix]).with_deviation(made.max_deviation, context.tolerance.fit))
     }
 }

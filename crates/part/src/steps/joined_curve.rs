@@ -76,7 +76,7 @@ impl Construction for JoinedCurve {
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
         let mut pieces: Vec<NurbsCurve> = Vec::new();
         for reference in &self.curves {
-            pieces.extend(context.curves(reference, "curves")?.iter().flat_map(|c| c.pieces.clone()));
+            pieces.extend(context.pieces(reference, "curves")?);
         }
         let refuse = |e: surfacing::SurfacingError| Notice::refused("curves", &e);
         let chain = surfacing::chain(&pieces, &context.tolerance).map_err(refuse)?;
@@ -89,16 +89,14 @@ impl Construction for JoinedCurve {
             }
             let fitted =
                 fit_chain(&pieces, tolerance, context.tolerance.resolution).map_err(|e| refuse(e.into()))?;
-            deviation = Some(fitted.max_deviation);
+            deviation = Some((fitted.max_deviation, tolerance));
             pieces = vec![fitted.curve];
         }
-        let mut built = Built::curves(vec![CurveShape::in_space("curve", pieces)], deviation);
-        built.reached.push(Reached {
-            label: "Largest gap closed".into(),
-            value: chain.largest_gap,
-            quantity: Quantity::Length,
-            at: None,
-        });
+        let mut built = Built::curves(vec![CurveShape::in_space("curve", pieces)]);
+        if let Some((deviation, tolerance)) = deviation {
+            built = built.with_deviation(deviation, tolerance);
+        }
+        built.reached.push(Reached::length("Largest gap closed", chain.largest_gap));
         Ok(built)
     }
 }

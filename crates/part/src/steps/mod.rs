@@ -4,11 +4,18 @@
 //! line follow from its description.
 
 pub mod axis;
+pub mod copy;
 pub mod crossed_projection;
+pub mod curve_on_surface;
 mod description;
 pub mod drawing;
+pub mod extrude;
+pub mod flat_face;
 pub mod helix;
 pub mod joined_curve;
+pub mod joined_surface;
+pub mod loft;
+pub mod meeting_curve;
 pub mod plane;
 pub mod point;
 pub mod projected_curve;
@@ -16,6 +23,7 @@ pub mod revolve;
 pub mod section_curve;
 pub mod space_curve;
 pub mod surface_curve;
+pub mod sweep;
 pub mod thicken;
 
 use std::collections::BTreeMap;
@@ -66,6 +74,11 @@ pub trait Construction {
     /// Every value that a formula can stand for: a renamed parameter is carried through here, and a changed one
     /// rebuilds the step.
     fn amounts(&mut self) -> Vec<&mut Amount>;
+
+    /// Whether the shapes that it is made from stay parts of the result beside it.
+    fn keeps_inputs(&self) -> bool {
+        false
+    }
 
     /// Checks that need no shapes, such as names within a drawing.
     ///
@@ -119,6 +132,10 @@ macro_rules! registry {
                 match self { $(Self::$name(step) => step.inputs()),* }
             }
 
+            pub(crate) fn keeps_inputs(&self) -> bool {
+                match self { $(Self::$name(step) => step.keeps_inputs()),* }
+            }
+
             pub(crate) fn amounts(&mut self) -> Vec<&mut Amount> {
                 match self { $(Self::$name(step) => step.amounts()),* }
             }
@@ -147,6 +164,10 @@ registry! {
     ProjectedCurve: projected_curve::ProjectedCurve,
     /// Where a plane meets a surface.
     SectionCurve: section_curve::SectionCurve,
+    /// Where two surfaces meet.
+    MeetingCurve: meeting_curve::MeetingCurve,
+    /// A curve drawn on a surface.
+    CurveOnSurface: curve_on_surface::CurveOnSurface,
     /// A parameter curve or an edge of a surface.
     SurfaceCurve: surface_curve::SurfaceCurve,
     /// Curves joined into one.
@@ -157,8 +178,20 @@ registry! {
     Axis: axis::Axis,
     /// A point.
     Point: point::Point,
+    /// Curves moved along a direction.
+    Extrude: extrude::Extrude,
     /// A profile turned about an axis.
     Revolve: revolve::Revolve,
+    /// Sections carried along a path.
+    Sweep: sweep::Sweep,
+    /// A surface through sections.
+    Loft: loft::Loft,
+    /// A plane inside outlines.
+    FlatFace: flat_face::FlatFace,
+    /// A shape mirrored, moved, turned or scaled.
+    Copy: copy::Copy,
+    /// Surfaces connected along their edges.
+    JoinedSurface: joined_surface::JoinedSurface,
     /// A wall given to a surface.
     Thicken: thicken::Thicken,
 }

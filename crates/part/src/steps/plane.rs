@@ -4,7 +4,6 @@ use geometry::{Frame, Point3, Vector3, closest_on_surface};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use topology::Body;
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::quantity::amounts::{is_one, is_zero, one, zero};
@@ -151,10 +150,8 @@ impl Plane {
                     .as_ref()
                     .ok_or_else(|| Notice::about("surface", "pick the surface that it touches"))?;
                 let near = self.point(context, 0)?;
-                let built = context.input(surface, "surface")?;
-                let faces = built.shape.body().map(Body::shells).unwrap_or_default();
-                let places =
-                    faces.iter().flat_map(|s| s.faces()).map(|f| (f, closest_on_surface(&f.surface, &near)));
+                let faces = context.faces(surface, "surface")?;
+                let places = faces.into_iter().map(|f| (f, closest_on_surface(&f.surface, &near)));
                 let best = places.min_by(|a, b| a.1.distance.total_cmp(&b.1.distance));
                 let normal = best.and_then(|(face, place)| {
                     let [u, v] = place.parameters;
@@ -204,6 +201,7 @@ impl Construction for Plane {
                     &["surface", "solid"],
                     "The surface that it touches.",
                 )
+                .faces()
                 .only_if("way", "touching"),
                 SlotDescription::one(
                     "points",

@@ -1,5 +1,7 @@
 //! Point: a place that other steps can use.
 
+use std::borrow::Cow;
+
 use geometry::{Point3, plane_crossings};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -8,7 +10,7 @@ use serde_json::json;
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::quantity::amounts::{half, one, zero};
 use crate::recipe::is_default;
-use crate::{Amount, Built, Notice, PlaneInput, PointInput, Quantity, Reference, Shape};
+use crate::{Amount, Built, CurveShape, Notice, PlaneInput, PointInput, Quantity, Reference, Shape};
 
 /// How a point is found.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
@@ -64,10 +66,10 @@ pub struct Point {
 }
 
 impl Point {
-    fn curve<'a>(&self, context: &'a Context<'_>) -> Result<&'a crate::CurveShape, Notice> {
+    fn curve<'a>(&self, context: &'a Context<'_>) -> Result<Cow<'a, CurveShape>, Notice> {
         let curve =
             self.curve.as_ref().ok_or_else(|| Notice::about("curve", "pick the curve that it lies on"))?;
-        Ok(context.curves(curve, "curve")?[0])
+        Ok(context.curves(curve, "curve")?.swap_remove(0))
     }
 
     fn place(&self, context: &Context<'_>) -> Result<Point3, Notice> {
@@ -85,7 +87,8 @@ impl Point {
                         format!("{share} is no share of a curve; give 0 to 1"),
                     ));
                 }
-                let (piece, t) = self.curve(context)?.at_share(share);
+                let curve = self.curve(context)?;
+                let (piece, t) = curve.at_share(share);
                 Ok(piece.point(t))
             }
             PointWay::AtLength => {

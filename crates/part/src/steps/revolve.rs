@@ -1,5 +1,7 @@
 //! Revolve: a profile turned about an axis, round or flat-sided.
 
+use std::borrow::Cow;
+
 use geometry::{Frame, NurbsCurve, Point3};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -44,6 +46,13 @@ pub enum Ends {
     Closed,
     /// Left open.
     Open,
+}
+
+impl Ends {
+    /// The choice on a card, for what has closed outlines or sections.
+    pub(super) fn choice(help: &'static str) -> ValueDescription {
+        ValueDescription::choice("ends", "Ends", &[("closed", "Closed"), ("open", "Open")], help)
+    }
 }
 
 /// A profile turned about an axis.
@@ -92,7 +101,7 @@ struct Source<'a> {
     /// The drawing's plane, if they are drawn.
     frame: Option<Frame>,
     /// For each piece the curve that it is of.
-    curves: Vec<&'a CurveShape>,
+    curves: Vec<Cow<'a, CurveShape>>,
 }
 
 impl Revolve {
@@ -100,22 +109,14 @@ impl Revolve {
         &self,
         context: &'a Context<'_>,
     ) -> Result<(Vec<(NurbsCurve, String)>, Source<'a>), Notice> {
-        let picked = context.curves(&self.profile, "profile")?;
-        let name = context.recipe.step_name(&self.profile.step).to_string();
-        let single = picked.len() == 1;
-        let mut curves = Vec::new();
-        let mut source = Source { frame: None, curves: Vec::new() };
-        if let Shape::Drawing(drawing) = &context.input(&self.profile, "profile")?.shape {
-            source.frame = Some(drawing.frame);
-        }
-        for c in picked {
-            let of = if single { name.clone() } else { format!("{name} / {}", c.id) };
-            for (k, piece) in c.pieces.iter().enumerate() {
-                let role = if c.pieces.len() == 1 { of.clone() } else { format!("{of} {}", k + 1) };
-                curves.push((piece.clone(), role));
-                source.curves.push(c);
-            }
-        }
+        let curves = context.named_pieces(&self.profile, "profile")?;
+        let picked = context.curves(&self.profile, "profile")?.into_iter();
+        let of_each = picked.flat_map(|c| {
+            let count = c.pieces.len();
+            std::iter::repeat_n(c, count)
+        });
+        let frame = context.drawing_frame(&self.profile, "profile")?;
+        let source = Source { frame, curves: of_each.collect() };
         Ok((curves, source))
     }
 
@@ -289,20 +290,10 @@ impl Construction for Revolve {
         }
         let mut reached = Vec::new();
         if let Some((radius, at)) = made.smallest_radius {
-            reached.push(Reached {
-                label: "Smallest radius of the profile".into(),
-                value: radius,
-                quantity: Quantity::Length,
-                at: Some(at.into()),
-            });
+            reached.push(Reached::length("Smallest radius of the profile", radius).at(at.into()));
         }
         if made.meridian.largest_gap > 0.0 {
-            reached.push(Reached {
-                label: "Largest gap closed in the profile".into(),
-                value: made.meridian.largest_gap,
-                quantity: Quantity::Length,
-                at: None,
-            });
+            reached.push(Reached::length("Largest gap closed in the profile", made.meridian.largest_gap));
         }
         Ok(Built { shape: Shape::Turned(Box::new(made)), reached, warnings })
     }

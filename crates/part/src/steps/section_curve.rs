@@ -1,12 +1,11 @@
 //! Section curve: where a plane meets a surface.
 
+use geometry::plane_meetings;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use surfacing::SurfacingError;
 
-use super::projected_curve::surfaces;
 use super::{Construction, Context, SlotDescription, StepDescription};
-use crate::{Amount, Built, CurveShape, Notice, PlaneInput, Reference};
+use crate::{Amount, Built, Notice, PlaneInput, Reference};
 
 /// Where a plane meets a surface.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -34,8 +33,9 @@ impl Construction for SectionCurve {
                     "surface",
                     "Surface",
                     &["surface", "solid"],
-                    "The surface or solid that is cut.",
-                ),
+                    "The surface or solid that is cut, or one of its faces.",
+                )
+                .faces(),
                 SlotDescription::one("plane", "Plane", &["plane"], "The plane that cuts it."),
             ],
             values: vec![],
@@ -53,26 +53,14 @@ impl Construction for SectionCurve {
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
         let frame = self.plane.frame(context, "plane")?;
-        let mut curves = Vec::new();
-        let mut deviation: f64 = 0.0;
-        for surface in surfaces(context, &self.surface, "surface")? {
-            match surfacing::section_curve(surface, &frame, &context.tolerance) {
-                Ok(found) => {
-                    for fitted in found {
-                        deviation = deviation.max(fitted.max_deviation);
-                        let id = format!("curve {}", curves.len() + 1);
-                        curves.push(CurveShape::in_space(&id, vec![fitted.curve]));
-                    }
-                }
-                // Other faces may still meet it.
-                Err(SurfacingError::NoMeeting { .. }) => {}
-                Err(e) => return Err(Notice::refused("surface", &e)),
-            }
+        let mut found = Vec::new();
+        for surface in context.surfaces(&self.surface, "surface")? {
+            let meet = plane_meetings(surface, &frame, &context.tolerance);
+            found.extend(meet.map_err(|e| Notice::refused("surface", &e.into()))?);
         }
-        if curves.is_empty() {
+        Built::chained(found, &context.tolerance).ok_or_else(|| {
             let message = "the plane does not meet the surface; move one of them";
-            return Err(Notice::about("plane", message).at(frame.origin));
-        }
-        Ok(Built::curves(curves, Some(deviation)))
+            Notice::about("plane", message).at(frame.origin)
+        })
     }
 }

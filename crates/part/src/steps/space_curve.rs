@@ -1,14 +1,18 @@
 //! Space curve: through points in space or controlled by them.
 
-use geometry::{GeometryError, NurbsCurve, Point3, Vector3, chord_parameters, interpolate, through_points};
+use geometry::{
+    EndDerivatives, NurbsCurve, Point3, Vector3, chord_parameters, closest_on_surface, interpolate,
+    smallest_radius, through_points,
+};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
+use topology::Face;
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::quantity::amounts::{is_one, one};
 use crate::recipe::is_default;
-use crate::{Amount, Built, CurveShape, Notice, PointInput, Quantity, Reference};
+use crate::{Amount, Built, CurveShape, Notice, Place, PointInput, Quantity, Reached, Reference};
 
 /// How a space curve follows its points.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
@@ -21,6 +25,17 @@ pub enum Follows {
     ControlPoints,
 }
 
+/// How far an end agrees with what it goes on from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Agrees {
+    /// In its tangent (G1).
+    #[default]
+    Tangent,
+    /// In its tangent and its curvature (G2).
+    Curvature,
+}
+
 /// A curve in space.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -30,98 +45,183 @@ pub struct SpaceCurve {
     pub follows: Follows,
     /// Its points, in order.
     pub points: Vec<PointInput>,
-    /// A curve whose end it goes on from at its start, without a corner.
+    /// What it goes on from at its start: the nearest end of a curve or edge, or a face that it leaves along.
     #[serde(default, skip_serializing_if = "is_default")]
     pub start_along: Option<Reference>,
+    /// How far it agrees with that.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub start_agrees: Agrees,
     /// How strongly, 1 for what comes by itself.
     #[serde(default = "one", skip_serializing_if = "is_one")]
     pub start_pull: Amount,
-    /// A curve whose end it runs into at its end, without a corner.
+    /// What it runs into at its end: the nearest end of a curve or edge, or a face.
     #[serde(default, skip_serializing_if = "is_default")]
     pub end_along: Option<Reference>,
+    /// How far it agrees with that.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub end_agrees: Agrees,
     /// How strongly, 1 for what comes by itself.
     #[serde(default = "one", skip_serializing_if = "is_one")]
     pub end_pull: Amount,
 }
 
-impl SpaceCurve {
-    /// Direction in which the picked curve runs on beyond its end that is nearest to `at`, times the pull.
-    fn outward(
-        context: &Context<'_>,
-        along: Option<&Reference>,
-        pull: &Amount,
-        at: &Point3,
-        [slot, field]: [&str; 2],
-    ) -> Result<Option<Vector3>, Notice> {
-        let Some(reference) = along else { return Ok(None) };
-        let pull = context.value(pull, Quantity::Ratio, field)?;
-        if !(pull > 0.0 && pull <= 100.0) {
-            return Err(Notice::about(
-                field,
-                format!("a pull of {pull} makes no curve; give more than 0 and at most 100"),
-            ));
+/// One end of the curve and what it meets there.
+struct End<'a> {
+    along: Option<&'a Reference>,
+    agrees: Agrees,
+    pull: &'a Amount,
+    fields: [&'static str; 2],
+    /// Where the curve begins or ends.
+    at: Point3,
+    /// The way and speed with which the curve would leave here by itself, into the curve.
+    by_itself: Vector3,
+}
+
+/// Tangent and curvature vector, in 1/mm, of what an end meets.
+struct Met {
+    tangent: Vector3,
+    /// None where a face shrinks to a point, at which it has no single one.
+    curvature: Option<Vector3>,
+}
+
+impl End<'_> {
+    /// Derivatives into the curve that make the end agree; none for a free end.
+    fn derivatives(&self, context: &Context<'_>) -> Result<Vec<Vector3>, Notice> {
+        let Some(reference) = self.along else { return Ok(Vec::new()) };
+        let [slot, field] = self.fields;
+        let pull = context.pull(self.pull, field)?;
+        let met = match context.faces(reference, slot) {
+            Ok(faces) => self.on_faces(&faces, slot, context)?,
+            Err(_) => self.on_curve(context, reference, slot)?,
+        };
+        let first = met.tangent * self.by_itself.norm() * pull;
+        if self.agrees == Agrees::Tangent {
+            return Ok(vec![first]);
         }
-        let picked = context.curves(reference, slot)?;
-        let pieces = picked.iter().flat_map(|c| &c.pieces);
-        let ends = pieces.flat_map(|c| {
-            let d = c.domain();
-            [(c.end(), c.tangent(d.end)), (c.start(), c.tangent(d.start).map(|t| -t))]
-        });
-        let nearest = ends.min_by(|a, b| (a.0 - at).norm().total_cmp(&(b.0 - at).norm()));
-        let direction = nearest
-            .and_then(|(_, t)| t)
-            .ok_or_else(|| Notice::about(slot, "the picked curve has no direction at its end").at(*at))?;
-        Ok(Some(direction * pull))
+        let curvature = met.curvature.ok_or_else(|| {
+            let message = "the face shrinks to a point here and has no single curvature; agree in the tangent only, or move the point";
+            Notice::about(slot, message).at(self.at)
+        })?;
+        Ok(vec![first, curvature * first.norm_squared()])
     }
 
-    fn make(
-        &self,
-        context: &Context<'_>,
-        points: &[Point3],
-    ) -> Result<Result<NurbsCurve, GeometryError>, Notice> {
-        let last = points.len().saturating_sub(1);
-        let (Some(first), Some(end)) = (points.first(), points.last()) else {
-            return Ok(Err(GeometryError::TooFewPoints { given: 0, needed: 2 }));
-        };
-        let start = Self::outward(
-            context,
-            self.start_along.as_ref(),
-            &self.start_pull,
-            first,
-            ["start_along", "start_pull"],
-        )?;
-        let finish =
-            Self::outward(context, self.end_along.as_ref(), &self.end_pull, end, ["end_along", "end_pull"])?;
+    /// The nearest end of the picked curves, run on beyond.
+    fn on_curve(&self, context: &Context<'_>, reference: &Reference, slot: &str) -> Result<Met, Notice> {
+        let picked = context.curves(reference, slot)?;
+        let ends = picked.iter().flat_map(|c| &c.pieces).flat_map(|c| {
+            let d = c.domain();
+            [(c, d.end, 1.0), (c, d.start, -1.0)]
+        });
+        let distance = |c: &NurbsCurve, t: f64| (c.point(t) - self.at).norm();
+        let nearest = ends.min_by(|a, b| distance(a.0, a.1).total_cmp(&distance(b.0, b.1)));
+        let met = nearest.and_then(|(c, t, sign)| {
+            let (_, [d1, d2, _]) = c.derivatives(t);
+            let tangent = c.tangent(t)?;
+            let across = d2 - tangent * d2.dot(&tangent);
+            Some(Met { tangent: tangent * sign, curvature: Some(across / d1.norm_squared().max(1e-24)) })
+        });
+        met.ok_or_else(|| Notice::about(slot, "the picked curve has no direction at its end").at(self.at))
+    }
+
+    /// Along the face under the end, as straight on as it allows, bent as the face is bent that way.
+    fn on_faces(&self, faces: &[&Face], slot: &str, context: &Context<'_>) -> Result<Met, Notice> {
+        let places = faces.iter().map(|f| (f, closest_on_surface(&f.surface, &self.at)));
+        let nearest = places.min_by(|a, b| a.1.distance.total_cmp(&b.1.distance));
+        let (face, place) = nearest.ok_or_else(|| Notice::about(slot, "there is no face to leave along"))?;
+        if place.distance > context.tolerance.join {
+            let message = format!(
+                "this end lies {:.3} mm off the face; move the point onto it, or pick another face",
+                place.distance
+            );
+            return Err(Notice::about(slot, message).at(self.at));
+        }
+        let [u, v] = place.parameters;
+        let d = face.surface.derivatives(u, v);
+        let met = face.surface.normal(u, v).and_then(|n| {
+            let tangent = (self.by_itself - n * self.by_itself.dot(&n)).try_normalize(1e-9)?;
+            // The tangent in the surface's own directions: the two equations of its parts along them.
+            let (e, f, g) = (d.u.dot(&d.u), d.u.dot(&d.v), d.v.dot(&d.v));
+            let (tu, tv) = (tangent.dot(&d.u), tangent.dot(&d.v));
+            let area = e * g - f * f;
+            if area <= 1e-18 * e.max(g).powi(2) {
+                return Some(Met { tangent, curvature: None });
+            }
+            let (a, b) = ((g * tu - f * tv) / area, (e * tv - f * tu) / area);
+            // The normal curvature (do Carmo, section 3-2).
+            let bend = (d.uu * a * a + d.uv * 2.0 * a * b + d.vv * b * b).dot(&n);
+            Some(Met { tangent, curvature: Some(n * bend) })
+        });
+        met.ok_or_else(|| {
+            let message = "the curve stands square to the face here, so that no direction along it is the right one; move its next point";
+            Notice::about(slot, message).at(self.at)
+        })
+    }
+}
+
+impl SpaceCurve {
+    fn make(&self, context: &Context<'_>, points: &[Point3]) -> Result<NurbsCurve, Notice> {
+        let refused = |e: geometry::GeometryError| Notice::refused("points", &e.into());
         let resolution = context.tolerance.resolution;
-        if self.follows == Follows::ControlPoints {
-            let mut control = points.to_vec();
-            // The control points next to the ends give the tangents.
-            if let (Some(s), true) = (start, last > 1) {
-                control[1] = points[0] + s * (points[1] - points[0]).norm();
-            }
-            if let (Some(f), true) = (finish, last > 1) {
-                control[last - 1] = points[last] + f * (points[last] - points[last - 1]).norm();
-            }
-            return Ok(NurbsCurve::from_control_points(&control, resolution));
+        let free = match self.follows {
+            Follows::ThroughPoints => through_points(points, resolution),
+            Follows::ControlPoints => NurbsCurve::from_control_points(points, resolution),
         }
-        let free = match through_points(points, resolution) {
-            Ok(free) => free,
-            Err(e) => return Ok(Err(e)),
+        .map_err(refused)?;
+        let d = free.domain();
+        let start = End {
+            along: self.start_along.as_ref(),
+            agrees: self.start_agrees,
+            pull: &self.start_pull,
+            fields: ["start_along", "start_pull"],
+            at: free.start(),
+            by_itself: free.derivatives(d.start).1[0],
         };
-        if start.is_none() && finish.is_none() {
-            return Ok(Ok(free));
+        let end = End {
+            along: self.end_along.as_ref(),
+            agrees: self.end_agrees,
+            pull: &self.end_pull,
+            fields: ["end_along", "end_pull"],
+            at: free.end(),
+            by_itself: -free.derivatives(d.end).1[0],
+        };
+        let ends = [start.derivatives(context)?, end.derivatives(context)?];
+        if ends.iter().all(Vec::is_empty) {
+            return Ok(free);
         }
-        let length: f64 = points.windows(2).map(|w| (w[1] - w[0]).norm()).sum();
-        let by_itself = [free.derivatives(0.0).1[0], free.derivatives(1.0).1[0]];
-        let ends = [start.map_or(by_itself[0], |d| d * length), finish.map_or(by_itself[1], |d| -d * length)];
-        Ok(interpolate(points, &chord_parameters(points), 3, Some(ends)))
+        if self.follows == Follows::ControlPoints {
+            let needed = ends[0].len() + ends[1].len() + 2;
+            if points.len() < needed.max(4) {
+                let message = format!(
+                    "the control points next to an end make it agree; with these ends give at least {}",
+                    needed.max(4)
+                );
+                return Err(Notice::about("points", message));
+            }
+            // The second derivative does not change with the way that a curve is run.
+            let bent = free.with_start_derivatives(&ends[0]).map(|c| c.reversed());
+            let bent = bent.and_then(|c| c.with_start_derivatives(&ends[1])).map(|c| c.reversed());
+            return bent.ok_or_else(|| Notice::about("points", "give more control points for these ends"));
+        }
+        let [start, end] = ends;
+        let end: Vec<Vector3> = end.iter().enumerate().map(|(k, d)| if k == 0 { -d } else { *d }).collect();
+        let degree = 3.min(points.len() + start.len() + end.len() - 1);
+        interpolate(points, &chord_parameters(points), degree, &EndDerivatives { start, end })
+            .map_err(refused)
     }
 }
 
 impl Construction for SpaceCurve {
     fn describe() -> StepDescription {
-        let along = |name, label, help| SlotDescription::one(name, label, &["curve"], help).many(0, 1);
-        let pull = |name, label| {
+        let along = |name, label| {
+            let help = "A curve or edge whose nearest end it goes on from, or a face that it leaves along.";
+            SlotDescription::one(name, label, &["curve", "surface", "solid"], help).optional().faces()
+        };
+        let agrees = |name, label, slot| {
+            let choices = [("tangent", "Tangent"), ("curvature", "Curvature")];
+            let help = "Whether it takes over the tangent only, or the curvature too.";
+            ValueDescription::choice(name, label, &choices, help).only_if(slot, "filled")
+        };
+        let pull = |name, label, slot| {
             ValueDescription::amount(
                 name,
                 label,
@@ -130,6 +230,7 @@ impl Construction for SpaceCurve {
                 json!(1),
                 "1 for what comes by itself; more makes it leave the end more slowly.",
             )
+            .only_if(slot, "filled")
         };
         StepDescription {
             kind: "space_curve",
@@ -147,16 +248,8 @@ impl Construction for SpaceCurve {
                     "Points in order: picked, or typed as x, y, z.",
                 )
                 .many(2, 500),
-                along(
-                    "start_along",
-                    "Go on from",
-                    "A curve whose end it goes on from at its start, without a corner.",
-                ),
-                along(
-                    "end_along",
-                    "Run into",
-                    "A curve whose end it runs into at its end, without a corner.",
-                ),
+                along("start_along", "Go on from"),
+                along("end_along", "Run into"),
             ],
             values: vec![
                 ValueDescription::choice(
@@ -165,8 +258,10 @@ impl Construction for SpaceCurve {
                     &[("through_points", "Through points"), ("control_points", "Control points")],
                     "Whether it passes through the points or has them as its control polygon.",
                 ),
-                pull("start_pull", "Pull at the start"),
-                pull("end_pull", "Pull at the end"),
+                agrees("start_agrees", "Agrees at the start in", "start_along"),
+                pull("start_pull", "Pull at the start", "start_along"),
+                agrees("end_agrees", "Agrees at the end in", "end_along"),
+                pull("end_pull", "Pull at the end", "end_along"),
             ],
         }
     }
@@ -184,7 +279,13 @@ impl Construction for SpaceCurve {
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
         let points = self.points.iter().map(|p| p.point(context, "points")).collect::<Result<Vec<_>, _>>()?;
-        let curve = self.make(context, &points)?.map_err(|e| Notice::refused("points", &e.into()))?;
-        Ok(Built::curves(vec![CurveShape::in_space("curve", vec![curve])], None))
+        let curve = self.make(context, &points)?;
+        let sharpest = smallest_radius(&curve).map(|(t, radius)| (radius, curve.point(t)));
+        let own = self.points.iter().map(|p| p.reference().is_none());
+        let places = points.into_iter().zip(own).map(|(at, own)| Place { at, own }).collect();
+        let shape = CurveShape { places, ..CurveShape::in_space("curve", vec![curve]) };
+        let mut built = Built::curves(vec![shape]);
+        built.reached.extend(sharpest.map(|(radius, at)| Reached::length("Smallest radius", radius).at(at)));
+        Ok(built)
     }
 }

@@ -109,7 +109,7 @@ impl Construction for SurfaceCurve {
                     "this shape has no free edge; pick an open surface, or take a parameter curve",
                 ));
             }
-            return Ok(Built::curves(curves, None));
+            return Ok(Built::curves(curves));
         }
         let faces: Vec<_> = shells.iter().flat_map(|s| s.faces()).collect();
         let wanted = context.value(&self.face, Quantity::Count, "face")? as usize;
@@ -131,6 +131,6 @@ impl Construction for SurfaceCurve {
             let message = "the surface shrinks to a point here; choose another place";
             return Err(Notice::about("at", message).at(curve.start()));
         }
-        Ok(Built::curves(vec![CurveShape::in_space("curve", vec![curve])], None))
+        Ok(Built::curves(vec![CurveShape::in_space("curve", vec![curve])]))
     }
 }

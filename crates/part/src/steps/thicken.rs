@@ -102,12 +102,10 @@ impl Construction for Thicken {
             };
             Notice { message, input: Some(input.into()), at: e.place(), cure: None }
         })?;
-        let length =
-            |label: &str, value| Reached { label: label.into(), value, quantity: Quantity::Length, at: None };
         let reached = vec![
-            length("Thickness per side", thickness),
-            length("Total thickness", outward + inward),
-            length("Deviation from the true offset", made.max_deviation),
+            Reached::length("Thickness per side", thickness),
+            Reached::length("Total thickness", outward + inward),
+            Reached::length("Deviation from the true offset", made.max_deviation),
         ];
         Ok(Built { shape: Shape::Body(made.body), reached, warnings: Vec::new() })
     }

@@ -4,8 +4,9 @@ use std::collections::BTreeMap;
 use std::f64::consts::{PI, TAU};
 
 use geometry::{
-    Frame, GeometryError, KnotVector, NurbsCurve, Point2, Point3, Vector2, Vector3, chord_parameters,
-    circle_arc, circle_through, closest_on_curve, interpolate, through_points,
+    EndDerivatives, Frame, GeometryError, KnotVector, NurbsCurve, Point2, Point3, Vector2, Vector3,
+    chord_parameters, circle_arc, circle_through, closest_on_curve, interpolate, interpolate_ring,
+    through_points,
 };
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -440,7 +441,7 @@ impl Evaluated<'_> {
             // A handle is where the first control point of a single cubic would stand.
             self.handles[k].map_or(at_ends[k], |h| Vector3::new(h.x, h.y, 0.0) * (3.0 / spans[k]))
         };
-        interpolate(points, &parameters, 3, Some([derivative(0), derivative(1)]))
+        interpolate(points, &parameters, 3, &EndDerivatives::tangents([derivative(0), derivative(1)]))
     }
 
     fn controlled(&self, points: &[Point3], resolution: f64) -> Result<NurbsCurve, GeometryError> {
@@ -464,8 +465,7 @@ impl Evaluated<'_> {
     }
 }
 
-/// The smooth closed curve through all points: the end derivative that both ends share is the one for which the
-/// second derivatives agree too. Interpolation is linear in it.
+/// The smooth closed curve through all points.
 fn closed_through(points: &[Point3], resolution: f64) -> Result<NurbsCurve, GeometryError> {
     if points.len() < 3 {
         return Err(GeometryError::TooFewPoints { given: points.len(), needed: 3 });
@@ -473,17 +473,7 @@ fn closed_through(points: &[Point3], resolution: f64) -> Result<NurbsCurve, Geom
     let mut around = points.to_vec();
     around.push(points[0]);
     through_points(&around, resolution)?;
-    let parameters = chord_parameters(&around);
-    let still = interpolate(&around, &parameters, 3, Some([Vector3::zeros(); 2]))?;
-    let zeros = vec![Point3::origin(); around.len()];
-    let response = interpolate(&zeros, &parameters, 3, Some([Vector3::x(); 2]))?;
-    let jump = |c: &NurbsCurve| c.derivatives(1.0).1[1] - c.derivatives(0.0).1[1];
-    let by = jump(&response).x;
-    if by.abs() < 1e-12 {
-        return Err(GeometryError::NoDirection { at: points[0].into() });
-    }
-    let derivative = -jump(&still) / by;
-    interpolate(&around, &parameters, 3, Some([derivative; 2]))
+    interpolate_ring(&around, &chord_parameters(&around))
 }
 
 /// The closed cubic B-spline with even knots: the polygon run round far enough that the middle turn is untouched by

@@ -184,15 +184,11 @@ impl Construction for Drawing {
                 id: c.id,
                 pieces: c.pieces.iter().map(|piece| piece.mapped(to_space)).collect(),
                 points: c.points,
+                places: Vec::new(),
                 guide: c.guide,
             })
             .collect();
-        let lengths = curves.iter().map(|c| Reached {
-            label: format!("Length of {}", c.id),
-            value: c.length(),
-            quantity: Quantity::Length,
-            at: None,
-        });
+        let lengths = curves.iter().map(|c| Reached::length(format!("Length of {}", c.id), c.length()));
         let reached = lengths.chain(reached).collect();
         Ok(Built { shape: Shape::Drawing(DrawingShape { frame, curves }), reached, warnings: Vec::new() })
     }

@@ -4,7 +4,7 @@ use geometry::{NurbsCurve, fit_chain};
 
 use super::Work;
 use crate::steps::drawing::FlatCurve;
-use crate::{Amount, Notice, Quantity, Reached};
+use crate::{Amount, Notice, Reached};
 
 impl Work<'_> {
     /// Takes curves that run end to end out of the drawing, as one run of pieces.
@@ -30,12 +30,7 @@ impl Work<'_> {
         let pieces = self.take_chain(ids)?;
         self.fresh(id)?;
         let fitted = fit_chain(&pieces, tolerance, resolution).map_err(|e| self.geometry("curves", &e))?;
-        self.reached.push(Reached {
-            label: format!("Deviation of {id} from its chain"),
-            value: fitted.max_deviation,
-            quantity: Quantity::Length,
-            at: None,
-        });
+        self.reached.push(Reached::length(format!("Deviation of {id} from its chain"), fitted.max_deviation));
         self.curves.push(FlatCurve {
             id: id.into(),
             pieces: vec![fitted.curve],

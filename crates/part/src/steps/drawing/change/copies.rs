@@ -43,12 +43,7 @@ impl Work<'_> {
             }
             (pieces[k], pieces[next]) = (a, b);
         }
-        self.reached.push(Reached {
-            label: format!("Deviation of {new} from the true offset"),
-            value: deviation,
-            quantity: Quantity::Length,
-            at: None,
-        });
+        self.reached.push(Reached::length(format!("Deviation of {new} from the true offset"), deviation));
         self.curves.push(FlatCurve { id: new.into(), pieces, points: Vec::new(), guide: curve.guide });
         Ok(())
     }

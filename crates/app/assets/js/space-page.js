@@ -1,0 +1,100 @@
+// The part in space: what lies under the pointer, what a click would pick, and points that are dragged there.
+// Mixed into the part page.
+
+const shareText = (v) => Number(Math.min(1, Math.max(0, v)).toFixed(4));
+
+export const spacePage = (parts) => ({
+  hoverWord: '',
+
+  /** A name by lineage as people read it. */
+  spoken(item) {
+    return item.replace(/\{(.+?)\}/g, (_, id) => this.step(id)?.name ?? id);
+  },
+
+  /** What can be picked now: all, or with a card open what fits its slots and comes before its step. */
+  wants() {
+    if (!this.card) return null;
+    const kinds = new Set(this.shownSlots().flatMap((s) => s.takes));
+    return { kinds, steps: new Set(this.stepsBefore().map((s) => s.id)) };
+  },
+
+  hover(under) {
+    const { handle, place, line, body, inner } = under;
+    const name = (step) => this.step(step)?.name ?? 'New';
+    const word = (step, item, kind) => (item ? this.rowLabel({ step, item }) : `${name(step)} · ${kind}`);
+    let text = '';
+    if (handle) text = `Point ${handle.userData.index + 1} of ${handle.userData.curve}: drag it`;
+    else if (place) text = word(place.step, place.item, 'point');
+    else if (line) text = word(line.step, line.item, line.kind);
+    else if (body) text = `${name(body.step)}: ${this.spoken(body.role)} · ${inner ? 'inner' : 'outer'} side`;
+    if (handle?.userData.free) text += ', with Shift up and down';
+    const slot = this.card && !handle && this.slotFor(under);
+    this.hoverWord = slot ? `Click for ${slot.label}: ${text}` : text;
+    this.hovered = (place ?? line ?? body)?.step ?? null;
+    this.lightUp(slot || !this.card ? under : {});
+  },
+
+  /** Shows what stands in the open card's slots, and what a click would put there. */
+  lightUp({ place, line, body } = {}) {
+    const lit = { places: place ? [place.at] : [], lines: line ? [line] : [] };
+    const held = this.card ? this.card.description.slots.flatMap((s) => [this.card.draft[s.name]].flat()) : [];
+    for (const value of held) {
+      if (!value?.step) continue;
+      const { lines, places } = parts.viewer.meant(value);
+      lit.lines.push(...lines);
+      lit.places.push(...places);
+    }
+    const face = this.card && body ? body : null;
+    // Moving within the same thing draws nothing anew.
+    const key = JSON.stringify([this.shown, lit.places, lit.lines.map((l) => [l.step, l.item]), face]);
+    if (key === parts.lit) return;
+    parts.lit = key;
+    parts.viewer.light(lit, face);
+  },
+
+  clickInSpace(under) {
+    if (this.card) {
+      if (this.fillFrom(under)) this.lightUp();
+      return;
+    }
+    const step = (under.place ?? under.line ?? under.body)?.step;
+    if (step) this.pick(step);
+  },
+
+  // --- Points of space curves
+  /** The open card's list of points, if the dragged point belongs to it. */
+  draggedList(drag) {
+    return this.card?.description.slots.find(
+      (s) => s.list && s.typed && Array.isArray(this.card.draft[s.name]?.[drag.index]),
+    );
+  },
+  /** A point as it was typed, moved: what did not change keeps its formula. */
+  movedPoint(slot, was, drag) {
+    if (slot.typed === 2) {
+      const on = this.card.draft.surface;
+      const { body, share } = drag.over ?? {};
+      if (!body || body.step !== on?.step || (on.item && on.item !== body.role)) return was;
+      return share.map(shareText);
+    }
+    return was.map((amount, k) =>
+      Math.abs(drag.to[k] - drag.from[k]) < 1e-9 ? amount : Number(this.number(drag.to[k]).toFixed(4)),
+    );
+  },
+  draggingInSpace(drag) {
+    const slot = this.draggedList(drag);
+    if (!slot) return;
+    const rows = this.card.draft[slot.name];
+    drag.was ??= rows[drag.index];
+    this.card.draft[slot.name] = rows.map((row, i) => (i === drag.index ? this.movedPoint(slot, drag.was, drag) : row));
+    const { unit } = this.recipe;
+    this.hoverWord =
+      slot.typed === 3
+        ? `Point ${drag.index + 1}: ${drag.to.map((v) => Number(this.number(v).toFixed(3))).join(', ')} ${unit}`
+        : `Point ${drag.index + 1}: ${this.card.draft[slot.name][drag.index].join(', ')}`;
+    this.previewCard();
+  },
+  draggedInSpace(drag) {
+    if (!this.draggedList(drag) || this.card.fresh) return;
+    this.commit(this.cardEdits());
+  },
+});

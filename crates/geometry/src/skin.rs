@@ -1,0 +1,88 @@
+//! The surface through curves (section 10.3): their control points are interpolated column by column.
+
+use crate::{
+    EndDerivatives, GeometryError, Homogeneous, KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3,
+    interpolate, interpolate_ring,
+};
+
+/// How a skin goes through its sections.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Skin {
+    /// Smooth, of the highest degree up to 3 that the sections allow.
+    Smooth {
+        /// For the first and the last section: how the skin leaves it there, as derivatives of the section's control
+        /// points along the skin, per mm of the skin's length; none for a free end.
+        ends: [Option<Vec<Vector3>>; 2],
+    },
+    /// Straight from each section to the next.
+    Straight,
+    /// Smooth, and from the last section on to the first without a seam that shows.
+    Ring,
+}
+
+/// The skin through compatible sections, u along them and v across.
+///
+/// # Errors
+/// `TooFewPoints` for fewer than two sections, `KnotCount` for ones that are not compatible, `RepeatedPoint` for sections
+/// that lie on each other.
+pub fn skin(sections: &[NurbsCurve], how: &Skin) -> Result<NurbsSurface, GeometryError> {
+    let mut rows: Vec<&NurbsCurve> = sections.iter().collect();
+    if *how == Skin::Ring {
+        rows.extend(sections.first());
+    }
+    let count = rows.len();
+    if count < 2 {
+        return Err(GeometryError::TooFewPoints { given: count, needed: 2 });
+    }
+    let along = rows[0].knots();
+    if let Some(other) = rows.iter().find(|r| r.knots() != along) {
+        let (knots, degree) = (other.knots().knots().len(), other.degree());
+        return Err(GeometryError::KnotCount { knots, points: along.point_count(), degree });
+    }
+    let points: Vec<Vec<Point3>> = rows.iter().map(|r| r.control_points()).collect();
+    // Equation 10.8: the mean over the columns of each one's chord parameters, here of the chords themselves.
+    let mean = |w: &[Vec<Point3>]| {
+        w[0].iter().zip(&w[1]).map(|(a, b)| (b - a).norm()).sum::<f64>() / w[0].len() as f64
+    };
+    let steps: Vec<f64> = points.windows(2).map(mean).collect();
+    let whole: f64 = steps.iter().sum();
+    if let Some(i) = steps.iter().position(|s| *s <= 1e-9 * whole) {
+        let at = points[i][0].into();
+        return Err(GeometryError::RepeatedPoint { first: i, second: i + 1, at });
+    }
+    let mut run = 0.0;
+    let mut parameters = vec![0.0];
+    parameters.extend(steps.iter().map(|s| {
+        run += s;
+        run / whole
+    }));
+    parameters[count - 1] = 1.0;
+    let through = |column: &[Point3], ends: &EndDerivatives| match how {
+        Skin::Ring if count > 3 => interpolate_ring(column, &parameters),
+        Skin::Straight => interpolate(column, &parameters, 1, ends),
+        _ => interpolate(column, &parameters, 3.min(count - 1 + ends.start.len() + ends.end.len()), ends),
+    };
+    let mut net: Vec<Homogeneous> = Vec::new();
+    let mut across: Option<KnotVector> = None;
+    for c in 0..along.point_count() {
+        let column: Vec<Homogeneous> = rows.iter().map(|r| r.homogeneous()[c]).collect();
+        // Weights do not change along the skin at its ends, so that the points' derivatives are only multiplied.
+        let ends = |scale: &dyn Fn(&Homogeneous) -> f64| {
+            let Skin::Smooth { ends } = how else { return EndDerivatives::free() };
+            let given = |k: usize| {
+                let derivative = ends[k].as_ref().and_then(|d| d.get(c));
+                derivative.map(|d| d * scale(&column[k * (count - 1)])).into_iter().collect()
+            };
+            EndDerivatives { start: given(0), end: given(1) }
+        };
+        let space: Vec<Point3> = column.iter().map(|h| Point3::from(h.xyz())).collect();
+        let weights: Vec<Point3> = column.iter().map(|h| Point3::new(h.w, 0.0, 0.0)).collect();
+        let space = through(&space, &ends(&|h| whole * h.w))?;
+        let weights = through(&weights, &ends(&|_| 0.0))?;
+        let pairs = space.control_points().into_iter().zip(weights.control_points());
+        net.extend(pairs.map(|(p, w)| p.coords.push(w.x)));
+        across.get_or_insert_with(|| space.knots().clone());
+    }
+    let across = across.ok_or(GeometryError::TooFewPoints { given: 0, needed: 1 })?;
+    NurbsSurface::from_homogeneous(along.clone(), across, net)
+}

@@ -1,0 +1,145 @@
+//! Extrude: curves moved along a direction.
+
+use geometry::Frame;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use serde_json::json;
+use surfacing::Reach;
+
+use super::revolve::Ends;
+use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
+use crate::quantity::amounts::zero;
+use crate::recipe::is_default;
+use crate::{Amount, AxisInput, Built, Notice, PlaneInput, Quantity, Reference, Shape};
+
+/// Which way an extrusion goes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Direction {
+    /// Square to the drawing's plane.
+    #[default]
+    Normal,
+    /// Along an axis.
+    Axis,
+}
+
+/// How far an extrusion goes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Extent {
+    /// By distances, forwards and backwards.
+    #[default]
+    Distance,
+    /// Up to a plane.
+    Plane,
+}
+
+/// Curves moved along a direction.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Extrude {
+    /// A drawing, a curve or an edge.
+    pub profile: Reference,
+    /// Which way.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub direction: Direction,
+    /// For `axis`: along this one.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub axis: AxisInput,
+    /// How far.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub extent: Extent,
+    /// For `distance`: how far forwards.
+    #[serde(default = "ten")]
+    pub length: Amount,
+    /// For `distance`: how far backwards.
+    #[serde(default = "zero", skip_serializing_if = "crate::quantity::amounts::is_zero")]
+    pub back: Amount,
+    /// For `plane`: up to this one.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub plane: PlaneInput,
+    /// What happens at the ends of closed outlines.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub ends: Ends,
+}
+
+fn ten() -> Amount {
+    "10 mm".into()
+}
+
+impl Construction for Extrude {
+    fn describe() -> StepDescription {
+        let length = |name, label, default, help| {
+            ValueDescription::amount(name, label, Quantity::Length, [-1e5, 1e5], default, help)
+                .only_if("extent", "distance")
+        };
+        StepDescription {
+            kind: "extrude",
+            label: "Extrude",
+            stage: "Skin",
+            purpose: "Move curves along a direction; closed outlines become solids.",
+            also: "extrude, pull, raise, prism, straight",
+            key: "z",
+            makes: &["surface", "solid"],
+            slots: vec![
+                SlotDescription::one("profile", "Profile", &["curve"], "A drawing, a curve or an edge."),
+                SlotDescription::one("axis", "Along", &["axis"], "The direction.")
+                    .only_if("direction", "axis"),
+                SlotDescription::one("plane", "Up to", &["plane"], "The plane where it ends.")
+                    .only_if("extent", "plane"),
+            ],
+            values: vec![
+                ValueDescription::choice(
+                    "direction",
+                    "Direction",
+                    &[("normal", "Square to the drawing"), ("axis", "Along an axis")],
+                    "Which way the profile moves.",
+                ),
+                ValueDescription::choice(
+                    "extent",
+                    "How far",
+                    &[("distance", "By a distance"), ("plane", "Up to a plane")],
+                    "Where it ends.",
+                ),
+                length("length", "Forwards", json!("10 mm"), "How far along the direction."),
+                length("back", "Backwards", json!(0), "How far the other way."),
+                Ends::choice("Whether flat ends close a closed outline into a solid."),
+            ],
+        }
+    }
+
+    fn inputs(&self) -> Vec<(&'static str, &Reference)> {
+        let axis = self.axis.reference().filter(|_| self.direction == Direction::Axis).map(|r| ("axis", r));
+        let plane = self.plane.reference().filter(|_| self.extent == Extent::Plane).map(|r| ("plane", r));
+        std::iter::once(("profile", &self.profile)).chain(axis).chain(plane).collect()
+    }
+
+    fn amounts(&mut self) -> Vec<&mut Amount> {
+        vec![&mut self.length, &mut self.back]
+    }
+
+    fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
+        let curves = context.named_pieces(&self.profile, "profile")?;
+        let direction = match self.direction {
+            Direction::Axis => self.axis.axis(context, "axis")?.direction,
+            Direction::Normal => {
+                let frame: Option<Frame> = context.drawing_frame(&self.profile, "profile")?;
+                let message = "this is no drawing, so that nothing is square to its plane; choose an axis";
+                frame.ok_or_else(|| Notice::about("direction", message))?.z
+            }
+        };
+        let reach = match self.extent {
+            Extent::Distance => {
+                let forwards = context.coordinate(&self.length, "length")?;
+                Reach::Between(-context.coordinate(&self.back, "back")?, forwards)
+            }
+            Extent::Plane => Reach::UpTo(self.plane.frame(context, "plane")?),
+        };
+        let close = self.ends == Ends::Closed;
+        let body =
+            surfacing::extrude(&curves, &direction, &reach, close, &context.tolerance).map_err(|e| {
+                Notice::refused(if self.extent == Extent::Plane { "plane" } else { "length" }, &e)
+            })?;
+        Ok(Built::plain(Shape::Body(body)))
+    }
+}
