@@ -161,7 +161,8 @@ fn confirmed(
         let Some(next) = open.pop().filter(|c| c.nearest < enough(&best)) else { break };
         let [u, v] = next.patch.middle();
         // A fold can be as near as the best and yet hide a nearer place; a small piece's own search goes there.
-        if next.halvings % FOLLOWED_EVERY == FOLLOWED_EVERY - 1 || miss(&surface.point(u, v)) < best.distance {
+        if next.halvings % FOLLOWED_EVERY == FOLLOWED_EVERY - 1 || miss(&surface.point(u, v)) < best.distance
+        {
             let found = follow(surface, [u, v], miss, step);
             if found.distance < best.distance {
                 best = found;
