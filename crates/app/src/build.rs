@@ -6,6 +6,7 @@ use std::process::ExitCode;
 
 use exchange::{Export, Format, NamedBody};
 use part::{Amount, Cancel, Rebuilder, Rebuilt, Recipe, report};
+use topology::Body;
 
 /// Larger files are no recipes.
 const MOST_BYTES: u64 = 16 << 20;
@@ -59,10 +60,11 @@ fn set(recipe: &mut Recipe, assignment: &str) -> Result<(), String> {
 /// What a part comes to, each body under its step's name: what is sent, from the page and from here.
 pub fn result_bodies<'a>(recipe: &'a Recipe, rebuilt: &Rebuilt) -> Vec<NamedBody<'a>> {
     let named = |i: usize| {
-        let body = rebuilt.built(i)?.shape.body()?.clone();
-        Some(NamedBody { name: &recipe.steps[i].name, body: body.with_roles(&|role| recipe.spoken(role)) })
+        let bodies = rebuilt.built(i).map_or(&[][..], |b| b.shape.bodies());
+        let spoken = |body: &Body| body.clone().with_roles(&|role| recipe.spoken(role));
+        bodies.iter().map(move |body| NamedBody { name: &recipe.steps[i].name, body: spoken(body) })
     };
-    rebuilt.results().filter_map(named).collect()
+    rebuilt.results().flat_map(named).collect()
 }
 
 /// Whether every step was built; `Err` for unusable input.

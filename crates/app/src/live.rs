@@ -15,7 +15,7 @@ use uuid::Uuid;
 
 use crate::rejection::Rejection;
 use crate::state::AppState;
-use crate::view::view;
+use crate::view::{Fineness, view};
 
 /// Progress of a rebuild that is done sooner than this is not worth telling.
 const QUICK: Duration = Duration::from_millis(250);
@@ -43,6 +43,9 @@ pub struct Ask {
     /// The sheet that is open.
     #[serde(default)]
     sheet: Option<OpenSheet>,
+    /// How finely surfaces are shown.
+    #[serde(default)]
+    fineness: Fineness,
 }
 
 struct Running {
@@ -187,7 +190,9 @@ fn start(state: &AppState, id: Uuid, recipe: &Recipe, ask: Ask) -> Result<Runnin
             // Nobody listens any more when the page is gone.
             let _ = tell.send(step.to_string());
         };
-        let show = move |recipe: &Recipe, rebuilt: &part::Rebuilt| view(recipe, rebuilt, ask.sheet.as_ref());
+        let show = move |recipe: &Recipe, rebuilt: &part::Rebuilt| {
+            view(recipe, rebuilt, ask.sheet.as_ref(), ask.fineness)
+        };
         state.workshop.run_until(id, edited, stop, tell, show).await
     });
     Ok(Running { ticket: ask.ticket, started: Instant::now(), cancel, steps, done: 0, progress, work })

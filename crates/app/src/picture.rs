@@ -1,11 +1,12 @@
 //! Pictures of parts for the rack: a small z-buffer renderer, so that no browser is needed to make one.
 
 use geometry::{Point3, Vector3};
-use part::Rebuilt;
+use part::{Rebuilt, Shape};
 use topology::{Mesh, MeshTolerance, mesh};
 
-const WIDTH: usize = 440;
-const HEIGHT: usize = 300;
+/// Width and height of a part's picture on the rack, and of a step's in the lineage.
+const PART_SIZE: [usize; 2] = [440, 300];
+const STEP_SIZE: [usize; 2] = [96, 72];
 /// Each pixel is the mean of this many by this many samples.
 const SAMPLES: usize = 2;
 const BONE: [f64; 3] = [216.0, 205.0, 185.0];
@@ -20,11 +21,13 @@ struct Camera {
     toward: Vector3,
     centre: Point3,
     scale: f64,
+    /// Samples across and down.
+    size: [usize; 2],
 }
 
 impl Camera {
     /// From the front, right and above, so that the points fill the picture.
-    fn around(points: &[Point3]) -> Self {
+    fn around(points: &[Point3], size: [usize; 2]) -> Self {
         let toward = Vector3::new(0.55, -0.8, 0.52).normalize();
         let right = Vector3::z().cross(&toward).normalize();
         let up = toward.cross(&right);
@@ -39,15 +42,16 @@ impl Camera {
         }
         let centre = Point3::from(right * (0.5 * (low[0] + high[0])) + up * (0.5 * (low[1] + high[1])));
         let (w, h) = ((high[0] - low[0]).max(1e-9), (high[1] - low[1]).max(1e-9));
-        let scale = MARGIN * ((WIDTH * SAMPLES) as f64 / w).min((HEIGHT * SAMPLES) as f64 / h);
-        Self { right, up, toward, centre, scale }
+        let size = size.map(|n| n * SAMPLES);
+        let scale = MARGIN * (size[0] as f64 / w).min(size[1] as f64 / h);
+        Self { right, up, toward, centre, scale, size }
     }
 
     fn place(&self, p: &Point3) -> [f64; 3] {
         let d = p - self.centre;
         [
-            (WIDTH * SAMPLES) as f64 / 2.0 + d.dot(&self.right) * self.scale,
-            (HEIGHT * SAMPLES) as f64 / 2.0 - d.dot(&self.up) * self.scale,
+            self.size[0] as f64 / 2.0 + d.dot(&self.right) * self.scale,
+            self.size[1] as f64 / 2.0 - d.dot(&self.up) * self.scale,
             d.dot(&self.toward) * self.scale,
         ]
     }
@@ -56,18 +60,23 @@ impl Camera {
 struct Canvas {
     colour: Vec<[f64; 4]>,
     depth: Vec<f64>,
+    /// Pixels across and down.
+    pixels: [usize; 2],
+    width: usize,
+    height: usize,
 }
 
 impl Canvas {
-    fn new() -> Self {
-        let size = WIDTH * HEIGHT * SAMPLES * SAMPLES;
-        Self { colour: vec![[0.0; 4]; size], depth: vec![f64::NEG_INFINITY; size] }
+    fn new(pixels: [usize; 2]) -> Self {
+        let [width, height] = pixels.map(|n| n * SAMPLES);
+        let size = width * height;
+        Self { colour: vec![[0.0; 4]; size], depth: vec![f64::NEG_INFINITY; size], pixels, width, height }
     }
 
     fn put(&mut self, x: usize, y: usize, depth: f64, colour: [f64; 3]) {
-        if x < WIDTH * SAMPLES && y < HEIGHT * SAMPLES && depth > self.depth[y * WIDTH * SAMPLES + x] {
-            self.depth[y * WIDTH * SAMPLES + x] = depth;
-            self.colour[y * WIDTH * SAMPLES + x] = [colour[0], colour[1], colour[2], 255.0];
+        if x < self.width && y < self.height && depth > self.depth[y * self.width + x] {
+            self.depth[y * self.width + x] = depth;
+            self.colour[y * self.width + x] = [colour[0], colour[1], colour[2], 255.0];
         }
     }
 
@@ -81,8 +90,8 @@ impl Canvas {
             let high = p.iter().map(|q| q[k]).fold(0.0, f64::max).ceil().min(most as f64) as usize;
             low..high
         };
-        for y in bound(1, HEIGHT * SAMPLES) {
-            for x in bound(0, WIDTH * SAMPLES) {
+        for y in bound(1, self.height) {
+            for x in bound(0, self.width) {
                 let (px, py) = (x as f64 + 0.5, y as f64 + 0.5);
                 let side = |a: usize, b: usize| {
                     ((p[b][0] - p[a][0]) * (py - p[a][1]) - (p[b][1] - p[a][1]) * (px - p[a][0])) / area
@@ -119,12 +128,13 @@ impl Canvas {
     }
 
     fn png(&self) -> Result<Vec<u8>, png::EncodingError> {
-        let mut pixels = Vec::with_capacity(WIDTH * HEIGHT * 4);
-        for y in 0..HEIGHT {
-            for x in 0..WIDTH {
+        let [width, height] = self.pixels;
+        let mut pixels = Vec::with_capacity(width * height * 4);
+        for y in 0..height {
+            for x in 0..width {
                 let mut sum = [0.0; 4];
                 for i in 0..SAMPLES * SAMPLES {
-                    let at = (y * SAMPLES + i / SAMPLES) * WIDTH * SAMPLES + x * SAMPLES + i % SAMPLES;
+                    let at = (y * SAMPLES + i / SAMPLES) * self.width + x * SAMPLES + i % SAMPLES;
                     let c = self.colour[at];
                     for k in 0..3 {
                         sum[k] += c[k] * c[3] / 255.0;
@@ -137,7 +147,7 @@ impl Canvas {
             }
         }
         let mut out = Vec::new();
-        let mut encoder = png::Encoder::new(&mut out, WIDTH as u32, HEIGHT as u32);
+        let mut encoder = png::Encoder::new(&mut out, width as u32, height as u32);
         encoder.set_color(png::ColorType::Rgba);
         encoder.set_depth(png::BitDepth::Eight);
         let mut writer = encoder.write_header()?;
@@ -150,17 +160,26 @@ impl Canvas {
 /// A PNG of what a part comes to, on a clear background; its curves alone where there is no body yet.
 pub fn picture(rebuilt: &Rebuilt) -> Result<Vec<u8>, png::EncodingError> {
     let results: Vec<usize> = rebuilt.results().collect();
-    let bodies: Vec<_> =
-        results.iter().filter_map(|&i| rebuilt.built(i)?.shape.body()).flat_map(|b| b.shells()).collect();
+    // Where there is a body, only curves that nothing was made from yet are worth showing.
+    let drawn: Vec<usize> = if results.is_empty() { (0..rebuilt.steps.len()).collect() } else { results };
+    let shapes: Vec<&Shape> = drawn.iter().filter_map(|&i| Some(&rebuilt.built(i)?.shape)).collect();
+    drawn_as(&shapes, PART_SIZE)
+}
+
+/// A small PNG of what one step made.
+pub fn step_picture(shape: &Shape) -> Result<Vec<u8>, png::EncodingError> {
+    drawn_as(&[shape], STEP_SIZE)
+}
+
+fn drawn_as(shapes: &[&Shape], pixels: [usize; 2]) -> Result<Vec<u8>, png::EncodingError> {
+    let bodies: Vec<_> = shapes.iter().flat_map(|s| s.bodies()).flat_map(|b| b.shells()).collect();
     let size = |points: &[Point3]| points.iter().fold(1.0, |m: f64, p| m.max(p.coords.norm()));
     let vertices: Vec<Point3> = bodies.iter().flat_map(|s| s.vertices()).map(|v| v.point).collect();
     let tolerance = MeshTolerance::chord(size(&vertices) / 400.0);
     let meshes: Vec<Mesh> = bodies.iter().filter_map(|s| mesh(s, tolerance).ok()).collect();
-    // Where there is a body, only curves that nothing was made from yet are worth showing.
-    let drawn: Vec<usize> = if bodies.is_empty() { (0..rebuilt.steps.len()).collect() } else { results };
-    let curves: Vec<Vec<Point3>> = drawn
+    let curves: Vec<Vec<Point3>> = shapes
         .iter()
-        .filter_map(|&i| rebuilt.built(i)?.shape.curves())
+        .filter_map(|s| s.curves())
         .flatten()
         .filter(|c| !c.guide)
         .flat_map(|c| &c.pieces)
@@ -168,11 +187,11 @@ pub fn picture(rebuilt: &Rebuilt) -> Result<Vec<u8>, png::EncodingError> {
         .collect();
     let mut points: Vec<Point3> = meshes.iter().flat_map(|m| m.positions.iter().copied()).collect();
     points.extend(curves.iter().flatten());
-    let mut canvas = Canvas::new();
+    let mut canvas = Canvas::new(pixels);
     if points.is_empty() {
         return canvas.png();
     }
-    let camera = Camera::around(&points);
+    let camera = Camera::around(&points, pixels);
     let light = (camera.toward + camera.up * 0.7 - camera.right * 0.5).normalize();
     for mesh in &meshes {
         for face in &mesh.faces {

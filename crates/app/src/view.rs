@@ -3,11 +3,13 @@
 use std::collections::HashSet;
 
 use exchange::glb::{self, SceneBody};
-use geometry::{Frame, Point3, flatten};
+use geometry::{Frame, NurbsCurve, Point3, flatten};
 use part::{
-    Built, CurveShape, Display, DrawingShape, OpenSheet, Rebuilt, Recipe, Shape, ShellNames, body_names,
-    curve_ends, report, sheet,
+    Built, CurveShape, Display, DrawingShape, Mark, OpenSheet, Rebuilt, Recipe, Shape, ShellNames,
+    body_names, curve_ends, report, sheet,
 };
+use schemars::JsonSchema;
+use serde::Deserialize;
 use serde_json::{Value, json};
 use topology::{Body, Mesh, MeshTolerance, Shell, free_edges};
 
@@ -17,15 +19,44 @@ const CHORD_SHARE: f64 = 1.0 / 700.0;
 const CLOSED: f64 = 1e-2;
 const CHORD_LIMITS: [f64; 2] = [0.002, 5.0];
 
+/// How finely surfaces are shown; what they are stays the same.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Fineness {
+    /// For large parts and slow screens.
+    Coarse,
+    /// About a pixel on most screens.
+    #[default]
+    Middle,
+    /// For looking closely.
+    Fine,
+}
+
+impl Fineness {
+    fn chord(self) -> f64 {
+        match self {
+            Self::Coarse => 5.0,
+            Self::Middle => 1.0,
+            Self::Fine => 0.2,
+        }
+    }
+}
+
 /// The part as it is shown, and for the drawing whose sheet is open what its sheet shows besides.
-pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, open_sheet: Option<&OpenSheet>) -> Vec<u8> {
-    let chord = chord(rebuilt);
+pub fn view(
+    recipe: &Recipe,
+    rebuilt: &Rebuilt,
+    open_sheet: Option<&OpenSheet>,
+    fineness: Fineness,
+) -> Vec<u8> {
+    let chord = chord(rebuilt) * fineness.chord();
     let tolerance = MeshTolerance::chord(chord);
     let (mut scene, mut edges, mut backdrop) = (Vec::new(), Vec::new(), Vec::new());
-    let (mut drawings, mut helpers, mut places) = (Vec::new(), Vec::new(), Vec::new());
+    let (mut drawings, mut helpers, mut places, mut marks) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
     for (i, step) in recipe.steps.iter().enumerate() {
         let Some(built) = rebuilt.built(i) else { continue };
         let hidden = step.display == Display::Hide;
+        marks.extend(built.marks.iter().map(|m| mark_json(&step.id, m, chord)));
         if let Some(curves) = built.shape.curves() {
             let frame = if let Shape::Drawing(drawing) = &built.shape {
                 Some(frame_json(&drawing.frame))
@@ -63,23 +94,24 @@ pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, open_sheet: Option<&OpenSheet>) 
             Display::Show | Display::Backdrop => true,
             Display::Hide => false,
         };
-        let Some(body) = built.shape.body().filter(|_| shown) else { continue };
-        if step.display == Display::Backdrop {
+        let bodies = if shown { built.shape.bodies() } else { &[] };
+        if step.display == Display::Backdrop && !bodies.is_empty() {
             backdrop.push(step.id.clone());
         }
-        match SceneBody::new(&step.id, &step.name, body, tolerance) {
-            Ok(meshes) => {
-                let names = body_names(body);
-                for ((shell, mesh), names) in body.shells().into_iter().zip(meshes.meshes()).zip(&names) {
-                    edges.extend(edge_lines(&step.id, shell, mesh, names));
-                    let corners = shell.vertices().iter().zip(&names.vertices);
-                    places.extend(
-                        corners.filter_map(|(v, item)| Some(place(&step.id, item.as_ref()?, &v.point))),
-                    );
+        for (body, names) in bodies.iter().zip(body_names(bodies)) {
+            match SceneBody::new(&step.id, &step.name, body, tolerance) {
+                Ok(meshes) => {
+                    for ((shell, mesh), names) in body.shells().into_iter().zip(meshes.meshes()).zip(&names) {
+                        edges.extend(edge_lines(&step.id, shell, mesh, names));
+                        let corners = shell.vertices().iter().zip(&names.vertices);
+                        places.extend(
+                            corners.filter_map(|(v, item)| Some(place(&step.id, item.as_ref()?, &v.point))),
+                        );
+                    }
+                    scene.push(meshes.with_face_names(names.iter().map(|n| &n.faces)));
                 }
-                scene.push(meshes.with_face_names(names.iter().map(|n| &n.faces)));
+                Err(error) => tracing::warn!(step = step.id, %error, "not shown"),
             }
-            Err(error) => tracing::warn!(step = step.id, %error, "not shown"),
         }
     }
     let extras = json!({
@@ -89,6 +121,7 @@ pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, open_sheet: Option<&OpenSheet>) 
         "sheet": open_sheet.and_then(|open| sheet(recipe, rebuilt, open, chord)),
         "edges": edges,
         "places": places,
+        "marks": marks,
         "backdrop": backdrop,
         "chord": chord,
     });
@@ -122,13 +155,21 @@ fn curve_json(curve: &CurveShape, built: &Built, chord: f64) -> Value {
         "places": curve.places.iter().map(|p| json!({"at": short(&p.at), "own": p.own})).collect::<Vec<_>>(),
         "points": curve.points.iter().map(|p| [p.x, p.y]).collect::<Vec<_>>(),
         "control": control,
-        "line": polyline(curve, chord),
+        "line": polyline(&curve.pieces, chord),
     })
 }
 
-fn polyline(curve: &CurveShape, chord: f64) -> Vec<[f64; 3]> {
+/// Where an input of a step begins and how it runs.
+fn mark_json(step: &str, mark: &Mark, chord: f64) -> Value {
+    let (slot, index) = mark.slot;
+    let along = mark.along.map(|v| [v.x, v.y, v.z]);
+    json!({"step": step, "slot": slot, "index": index, "at": short(&mark.at), "along": along,
+        "line": polyline(&mark.line, chord)})
+}
+
+fn polyline(pieces: &[NurbsCurve], chord: f64) -> Vec<[f64; 3]> {
     let mut line: Vec<[f64; 3]> = Vec::new();
-    for piece in &curve.pieces {
+    for piece in pieces {
         line.extend(flatten(piece, chord * 0.1).iter().map(|(_, p)| short(p)));
         line.dedup();
     }
@@ -167,7 +208,7 @@ fn chord(rebuilt: &Rebuilt) -> f64 {
             }
             Some(Shape::Point(p)) => hold(p),
             Some(shape) => {
-                let vertices = shape.body().into_iter().flat_map(Body::shells).flat_map(|s| s.vertices());
+                let vertices = shape.bodies().iter().flat_map(Body::shells).flat_map(|s| s.vertices());
                 vertices.for_each(|v| hold(&v.point));
             }
             None => {}

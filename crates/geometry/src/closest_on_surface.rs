@@ -14,6 +14,8 @@ use crate::{NurbsSurface, Point3, Vector2, Vector3};
 
 const SEEDS_PER_SPAN: usize = 4;
 const MAX_NEWTON_STEPS: usize = 40;
+/// Halvings of a step of Newton's that leads farther off.
+const MAX_HALVINGS: i32 = 8;
 /// Seeds that are followed; the nearest one need not lead to the nearest place.
 const SEEDS_TRIED: usize = 4;
 /// Halvings of a piece, both directions counted, after which it is a spot.
@@ -71,34 +73,63 @@ fn seeds(surface: &NurbsSurface, miss: impl Fn(&Point3) -> f64) -> Vec<([f64; 2]
     lowest.into_iter().map(|k| ([us[k / n], vs[k % n]], points[k])).collect()
 }
 
-/// Follows one seed by `step`, which gives the next change of parameters.
+/// Follows one seed by `step`, which gives the next change of those parameters that are free; one that would leave the
+/// domain is held at its border, and a change that leads farther off is shortened.
 fn follow(
     surface: &NurbsSurface,
-    mut at: [f64; 2],
+    start: [f64; 2],
     miss: &impl Fn(&Point3) -> f64,
-    step: &impl Fn([f64; 2]) -> Option<Vector2>,
+    step: &impl Fn([f64; 2], [bool; 2]) -> Option<Vector2>,
 ) -> OnSurface {
     let (du, dv) = surface.domain();
-    let mut converged = false;
+    let place = |parameters: [f64; 2]| {
+        let point = surface.point(parameters[0], parameters[1]);
+        OnSurface { parameters, point, distance: miss(&point), converged: false }
+    };
+    let mut here = place(start);
     for _ in 0..MAX_NEWTON_STEPS {
-        let Some(change) = step(at) else { break };
-        let next = [du.clamp(at[0] + change.x), dv.clamp(at[1] + change.y)];
-        let moved = (next[0] - at[0]).abs() / du.length() + (next[1] - at[1]).abs() / dv.length();
-        at = next;
+        let at = here.parameters;
+        let leaves = |k: usize, change: &Vector2| {
+            let d = [du, dv][k];
+            (at[k] <= d.start && change[k] < 0.0) || (at[k] >= d.end && change[k] > 0.0)
+        };
+        let Some(mut change) = step(at, [true, true]) else { break };
+        let free = [0, 1].map(|k| !leaves(k, &change));
+        if free != [true, true] {
+            let Some(along) = step(at, free) else { break };
+            change = along;
+        }
+        // At the bottom of a valley rounding decides which of two places is farther off.
+        let no_farther = here.distance + AS_NEAR * (here.distance + here.point.coords.norm());
+        let mut next = here;
+        for halving in 0..=MAX_HALVINGS {
+            let part = 0.5_f64.powi(halving);
+            next = place([du.clamp(at[0] + change.x * part), dv.clamp(at[1] + change.y * part)]);
+            if next.distance <= no_farther {
+                break;
+            }
+        }
+        let moved = (next.parameters[0] - at[0]).abs() / du.length()
+            + (next.parameters[1] - at[1]).abs() / dv.length();
+        if next.distance <= no_farther || moved <= 1e-14 {
+            here = next;
+        }
         if moved <= 1e-14 {
-            converged = true;
+            here.converged = true;
+            break;
+        }
+        if here.parameters == at {
             break;
         }
     }
-    let point = surface.point(at[0], at[1]);
-    OnSurface { parameters: at, point, distance: miss(&point), converged }
+    here
 }
 
 /// Follows the best seeds by `step` and keeps the best place by `miss`.
 fn search(
     surface: &NurbsSurface,
     miss: &impl Fn(&Point3) -> f64,
-    step: &impl Fn([f64; 2]) -> Option<Vector2>,
+    step: &impl Fn([f64; 2], [bool; 2]) -> Option<Vector2>,
 ) -> OnSurface {
     let seeds = seeds(surface, miss);
     let mut best = OnSurface {
@@ -146,13 +177,12 @@ fn confirmed(
     to: &Point3,
     mut best: OnSurface,
     miss: &impl Fn(&Point3) -> f64,
-    step: &impl Fn([f64; 2]) -> Option<Vector2>,
+    step: &impl Fn([f64; 2], [bool; 2]) -> Option<Vector2>,
 ) -> OnSurface {
     // Where nothing is nearer by more than this, nothing is nearer.
     let enough = |best: &OnSurface| best.distance * (1.0 - AS_NEAR_SHARE) - AS_NEAR * to.coords.norm();
     let candidate = |patch: Patch, halvings: usize, best: &OnSurface| {
-        let toward = (best.point - to).try_normalize(f64::MIN_POSITIVE).unwrap_or_default();
-        let nearest = patch.nearest_possible(to, &toward);
+        let nearest = patch.nearest_possible(to);
         (nearest < enough(best)).then_some(Candidate { patch, nearest, halvings })
     };
     let mut open: BinaryHeap<Candidate> =
@@ -195,12 +225,21 @@ fn on_border(surface: &NurbsSurface, mut best: OnSurface, miss: &impl Fn(&Point3
 #[must_use]
 pub fn closest_on_surface(surface: &NurbsSurface, to: &Point3) -> OnSurface {
     let miss = |p: &Point3| (p - to).norm();
-    let step = |[u, v]: [f64; 2]| {
+    let step = |[u, v]: [f64; 2], free: [bool; 2]| {
         let d = surface.derivatives(u, v);
         let r = d.point - to;
         let slope = Vector2::new(r.dot(&d.u), r.dot(&d.v));
         let plain = Matrix2::new(d.u.dot(&d.u), d.u.dot(&d.v), d.u.dot(&d.v), d.v.dot(&d.v));
         let full = plain + Matrix2::new(r.dot(&d.uu), r.dot(&d.uv), r.dot(&d.uv), r.dot(&d.vv));
+        if let Some(k) = (0..2).find(|&k| free[k] != free[1 - k] && free[k]) {
+            let bend = if full[(k, k)] > 0.0 { full[(k, k)] } else { plain[(k, k)] };
+            let mut along = Vector2::zeros();
+            along[k] = -slope[k] / bend;
+            return along[k].is_finite().then_some(along);
+        }
+        if free == [false, false] {
+            return None;
+        }
         // Where the full matrix is no minimum's, the plain one still leads downhill.
         let usable = full.determinant() > 0.0 && full.m11 > 0.0;
         let inverse = if usable { full.try_inverse() } else { plain.try_inverse() }?;
@@ -222,7 +261,7 @@ pub fn along_direction(surface: &NurbsSurface, from: &Point3, direction: &Vector
         Vector2::new(d.dot(&a), d.dot(&b))
     };
     let miss = |p: &Point3| off(p).norm() + 1e-9 * (p - from).dot(direction).abs();
-    let step = |[u, v]: [f64; 2]| {
+    let step = |[u, v]: [f64; 2], _: [bool; 2]| {
         let (p, du, dv) = surface.tangents(u, v);
         let jacobian = Matrix2::new(du.dot(&a), dv.dot(&a), du.dot(&b), dv.dot(&b));
         Some(-(jacobian.try_inverse()? * off(&p)))

@@ -110,6 +110,7 @@ impl NurbsCurve {
     #[must_use]
     pub fn split(&self, parameter: f64) -> Option<(Self, Self)> {
         let d = self.domain();
+        let parameter = self.knots().snapped(parameter);
         if !(parameter > d.start && parameter < d.end) {
             return None;
         }

@@ -75,7 +75,7 @@ pub fn fit_function<E: From<GeometryError>>(
 }
 
 /// The curve of least squares with `count` control points through the first and last of `points`.
-fn least_squares(
+pub(crate) fn least_squares(
     points: &[Point3],
     parameters: &[f64],
     degree: usize,
@@ -92,7 +92,17 @@ fn least_squares(
         knots.push((1.0 - alpha) * parameters[i - 1] + alpha * parameters[i]);
     }
     knots.extend(std::iter::repeat_n(1.0, degree + 1));
-    let knots = KnotVector::try_new(degree, knots)?;
+    least_squares_over(KnotVector::try_new(degree, knots)?, points, parameters)
+}
+
+/// The curve of least squares with given knots through the first and last of `points`; every span must hold parameters.
+pub(crate) fn least_squares_over(
+    knots: KnotVector,
+    points: &[Point3],
+    parameters: &[f64],
+) -> Result<NurbsCurve, GeometryError> {
+    let (degree, count) = (knots.degree(), knots.point_count());
+    let (m, n) = (points.len() - 1, count - 1);
     let (first, last) = (points[0], points[m]);
     let inner = count - 2;
     let mut control = vec![first; count];

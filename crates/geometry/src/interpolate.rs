@@ -155,3 +155,24 @@ pub fn interpolate_ring(points: &[Point3], parameters: &[f64]) -> Result<NurbsCu
     let derivative = -jump(&with(points, Vector3::zeros())?) / by;
     with(points, derivative)
 }
+
+/// Coefficients of the spline with given knots that has given values at its Greville abscissae, one for each.
+///
+/// # Errors
+/// `TooFewPoints` for another number of values, `NoDirection` where no such spline exists.
+///
+/// # References
+/// de Boor, A Practical Guide to Splines, chapter XIII: the Greville abscissae meet the Schoenberg-Whitney conditions.
+pub fn spline_of(knots: &KnotVector, values: &[Vector3]) -> Result<Vec<Vector3>, GeometryError> {
+    let (count, degree) = (knots.point_count(), knots.degree());
+    if values.len() != count {
+        return Err(GeometryError::TooFewPoints { given: values.len(), needed: count });
+    }
+    let mut system = Banded::new(count, degree + 1);
+    for (row, (t, value)) in knots.greville().into_iter().zip(values).enumerate() {
+        let span = knots.span(t);
+        let basis = knots.basis(span, t);
+        system.set(row, span - degree, &basis[..=degree], *value);
+    }
+    system.solve().ok_or(GeometryError::NoDirection { at: [0.0; 3] })
+}

@@ -2,6 +2,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::{Domain, GeometryError, Homogeneous};
 
+/// Share of a domain within which two parameters are one.
+const SAME_BUT_FOR_ROUNDING: f64 = 1e-12;
 /// Highest degree that evaluation supports; its work arrays live on the stack.
 pub const MAX_DEGREE: usize = 15;
 pub(crate) const ORDER: usize = MAX_DEGREE + 1;
@@ -163,6 +165,14 @@ impl KnotVector {
     #[must_use]
     pub fn multiplicity(&self, parameter: f64) -> usize {
         self.knots.iter().filter(|&&k| k == parameter).count()
+    }
+
+    /// The knot that a parameter is but for rounding, else the parameter itself: a span of next to no length would lose all
+    /// digits.
+    #[must_use]
+    pub fn snapped(&self, parameter: f64) -> f64 {
+        let near = SAME_BUT_FOR_ROUNDING * self.domain().length();
+        self.knots.iter().copied().find(|k| (k - parameter).abs() <= near).unwrap_or(parameter)
     }
 
     /// Index `i` of the span with `knots[i] <= parameter < knots[i + 1]`; the right end belongs to the last span.

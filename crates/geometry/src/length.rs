@@ -46,44 +46,36 @@ impl NurbsCurve {
     /// The parameter at which the curve has run a share, 0 to 1, of its length.
     #[must_use]
     pub fn parameter_at_share(&self, share: f64) -> f64 {
-        let stretches = self.stretches();
-        let whole: f64 = stretches.iter().map(|s| s.1).sum();
-        self.parameter_after(&stretches, whole * share)
+        ArcLength::new(self).parameter(share)
     }
 
     /// The parameter at which the curve has run `length` mm from its start; the nearer end beyond it.
     #[must_use]
     pub fn parameter_at_length(&self, length: f64) -> f64 {
-        self.parameter_after(&self.stretches(), length)
+        let arc = ArcLength::new(self);
+        arc.parameter_after(length)
     }
 
-    fn parameter_after(&self, stretches: &[Stretch], length: f64) -> f64 {
-        let mut run = 0.0;
-        for &([a, b], here) in stretches {
-            if run + here >= length {
-                let wanted = (length - run).max(0.0);
-                let (mut low, mut high) = (a, b);
-                let mut t = a + (b - a) * (wanted / here.max(f64::MIN_POSITIVE));
-                for _ in 0..60 {
-                    let miss = self.length_between(a, t) - wanted;
-                    if miss > 0.0 {
-                        high = t;
-                    } else {
-                        low = t;
-                    }
-                    let speed = self.velocity(t).norm();
-                    let newton = t - miss / speed.max(f64::MIN_POSITIVE);
-                    let next = if newton > low && newton < high { newton } else { 0.5 * (low + high) };
-                    if (next - t).abs() <= 1e-15 * (b - a).abs() {
-                        break;
-                    }
-                    t = next;
-                }
-                return t;
+    /// The parameter within a stretch from `a` to `b`, `here` mm long, at which `wanted` mm of it have been run.
+    fn parameter_within(&self, [a, b]: [f64; 2], here: f64, wanted: f64) -> f64 {
+        let (mut low, mut high) = (a, b);
+        let mut t = a + (b - a) * (wanted / here.max(f64::MIN_POSITIVE));
+        for _ in 0..60 {
+            let miss = self.length_between(a, t) - wanted;
+            if miss > 0.0 {
+                high = t;
+            } else {
+                low = t;
             }
-            run += here;
+            let speed = self.velocity(t).norm();
+            let newton = t - miss / speed.max(f64::MIN_POSITIVE);
+            let next = if newton > low && newton < high { newton } else { 0.5 * (low + high) };
+            if (next - t).abs() <= 1e-15 * (b - a).abs() {
+                break;
+            }
+            t = next;
         }
-        self.domain().end
+        t
     }
 }
 
@@ -121,5 +113,18 @@ impl<'a> ArcLength<'a> {
         let k = self.marks.partition_point(|m| m.0 <= t).clamp(1, self.marks.len() - 1) - 1;
         let (start, run) = self.marks[k];
         (run + self.curve.length_between(start, t)) / self.whole()
+    }
+
+    /// The parameter at which a share, 0 to 1, of the length has been run.
+    #[must_use]
+    pub fn parameter(&self, share: f64) -> f64 {
+        self.parameter_after(self.whole() * share)
+    }
+
+    fn parameter_after(&self, length: f64) -> f64 {
+        let k = self.marks.partition_point(|m| m.1 < length).max(1);
+        let Some(&(end, until)) = self.marks.get(k) else { return self.curve.domain().end };
+        let (start, run) = self.marks[k - 1];
+        self.curve.parameter_within([start, end], until - run, (length - run).max(0.0))
     }
 }

@@ -20,6 +20,7 @@ mod elementary;
 mod error;
 mod extend;
 mod fit;
+mod fit_surface;
 mod frame;
 mod interpolate;
 mod isoparametric;
@@ -41,7 +42,7 @@ pub use arc::{arc_segments, circle_arc};
 pub use closest::{ClosestOnCurve, closest_on_curve};
 pub use closest_on_surface::{OnSurface, along_direction, closest_on_surface};
 pub use comb::{Tooth, comb};
-pub use compatible::compatible;
+pub use compatible::{compatible, compatible_within};
 pub use corner::{Corner, chamfer, fillet};
 pub use crossing::{Crossing, crossings, flatten, self_crossing};
 pub use domain::Domain;
@@ -49,9 +50,11 @@ pub use elementary::Elementary;
 pub use error::GeometryError;
 pub use extend::{extended, extended_to};
 pub use fit::{Fitted, fit_chain, fit_function, fit_points, recast};
+pub use fit_surface::{FittedSurface, fit_surface, recast_surface};
 pub use frame::{Axis, Frame};
 pub use interpolate::{
-    EndDerivatives, centripetal_parameters, chord_parameters, interpolate, interpolate_ring, through_points,
+    EndDerivatives, centripetal_parameters, chord_parameters, interpolate, interpolate_ring, spline_of,
+    through_points,
 };
 pub use knot_vector::{KnotVector, MAX_DEGREE};
 pub use length::ArcLength;
@@ -62,7 +65,7 @@ pub use offset::{offset_in_plane, smallest_radius, tightest_bend};
 pub use plane_crossings::plane_crossings;
 pub use quadrature::gauss_legendre;
 pub use recognise::{as_line, as_plane_arc, circle_through};
-pub use skin::{Skin, skin};
+pub use skin::{Skin, skin, skin_parameters};
 pub use tolerance::Tolerance;
 pub use zeros::{Foot, bisect, feet, sign_changes};
 

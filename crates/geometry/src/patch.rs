@@ -25,18 +25,20 @@ impl Patch {
         self.net.iter().map(|h| Point3::from(h.xyz() / h.w))
     }
 
-    /// A distance from `to` below which none of the piece's places is: that of the box round its net, or, seen along
-    /// the unit direction `toward`, that of the nearest control point.
-    pub(crate) fn nearest_possible(&self, to: &Point3, toward: &Vector3) -> f64 {
+    /// A distance from `to` below which none of the piece's places is: that of the box round its net, or, seen along the
+    /// direction of its middle, that of the nearest control point.
+    pub(crate) fn nearest_possible(&self, to: &Point3) -> f64 {
         let mut low = Vector3::repeat(f64::INFINITY);
         let mut high = Vector3::repeat(f64::NEG_INFINITY);
-        let mut along = f64::INFINITY;
+        let mut sum = Vector3::zeros();
         for p in self.points() {
             let d = p - to;
             low = low.inf(&d);
             high = high.sup(&d);
-            along = along.min(d.dot(toward));
+            sum += d;
         }
+        let toward = sum.try_normalize(f64::MIN_POSITIVE).unwrap_or_default();
+        let along = self.points().map(|p| (p - to).dot(&toward)).fold(f64::INFINITY, f64::min);
         low.sup(&-high).sup(&Vector3::zeros()).norm().max(along)
     }
 

@@ -11,13 +11,51 @@ pub enum Skin {
     /// Smooth, of the highest degree up to 3 that the sections allow.
     Smooth {
         /// For the first and the last section: how the skin leaves it there, as derivatives of the section's control
-        /// points along the skin, per mm of the skin's length; none for a free end.
-        ends: [Option<Vec<Vector3>>; 2],
+        /// points along the skin, the first ones first, per mm of the skin's length; none for a free end.
+        ends: [Vec<Vec<Vector3>>; 2],
     },
     /// Straight from each section to the next.
     Straight,
     /// Smooth, and from the last section on to the first without a seam that shows.
     Ring,
+}
+
+impl Skin {
+    /// Smooth with free ends.
+    #[must_use]
+    pub fn free() -> Self {
+        Self::Smooth { ends: [Vec::new(), Vec::new()] }
+    }
+}
+
+/// The parameters in v at which a skin passes through compatible sections: the mean over the columns of each one's chord
+/// parameters (equation 10.8), here of the chords themselves.
+///
+/// # Errors
+/// `RepeatedPoint` for sections that lie on each other.
+pub fn skin_parameters(sections: &[NurbsCurve]) -> Result<Vec<f64>, GeometryError> {
+    Ok(chords(&sections.iter().map(NurbsCurve::control_points).collect::<Vec<_>>())?.0)
+}
+
+/// The skin's parameters at its rows of control points, and its length in mm.
+fn chords(points: &[Vec<Point3>]) -> Result<(Vec<f64>, f64), GeometryError> {
+    let mean = |w: &[Vec<Point3>]| {
+        w[0].iter().zip(&w[1]).map(|(a, b)| (b - a).norm()).sum::<f64>() / w[0].len() as f64
+    };
+    let steps: Vec<f64> = points.windows(2).map(mean).collect();
+    let whole: f64 = steps.iter().sum();
+    if let Some(i) = steps.iter().position(|s| *s <= 1e-9 * whole) {
+        let at = points[i][0].into();
+        return Err(GeometryError::RepeatedPoint { first: i, second: i + 1, at });
+    }
+    let mut run = 0.0;
+    let mut parameters = vec![0.0];
+    parameters.extend(steps.iter().map(|s| {
+        run += s;
+        run / whole
+    }));
+    parameters[points.len() - 1] = 1.0;
+    Ok((parameters, whole))
 }
 
 /// The skin through compatible sections, u along them and v across.
@@ -40,23 +78,7 @@ pub fn skin(sections: &[NurbsCurve], how: &Skin) -> Result<NurbsSurface, Geometr
         return Err(GeometryError::KnotCount { knots, points: along.point_count(), degree });
     }
     let points: Vec<Vec<Point3>> = rows.iter().map(|r| r.control_points()).collect();
-    // Equation 10.8: the mean over the columns of each one's chord parameters, here of the chords themselves.
-    let mean = |w: &[Vec<Point3>]| {
-        w[0].iter().zip(&w[1]).map(|(a, b)| (b - a).norm()).sum::<f64>() / w[0].len() as f64
-    };
-    let steps: Vec<f64> = points.windows(2).map(mean).collect();
-    let whole: f64 = steps.iter().sum();
-    if let Some(i) = steps.iter().position(|s| *s <= 1e-9 * whole) {
-        let at = points[i][0].into();
-        return Err(GeometryError::RepeatedPoint { first: i, second: i + 1, at });
-    }
-    let mut run = 0.0;
-    let mut parameters = vec![0.0];
-    parameters.extend(steps.iter().map(|s| {
-        run += s;
-        run / whole
-    }));
-    parameters[count - 1] = 1.0;
+    let (parameters, whole) = chords(&points)?;
     let through = |column: &[Point3], ends: &EndDerivatives| match how {
         Skin::Ring if count > 3 => interpolate_ring(column, &parameters),
         Skin::Straight => interpolate(column, &parameters, 1, ends),
@@ -70,14 +92,16 @@ pub fn skin(sections: &[NurbsCurve], how: &Skin) -> Result<NurbsSurface, Geometr
         let ends = |scale: &dyn Fn(&Homogeneous) -> f64| {
             let Skin::Smooth { ends } = how else { return EndDerivatives::free() };
             let given = |k: usize| {
-                let derivative = ends[k].as_ref().and_then(|d| d.get(c));
-                derivative.map(|d| d * scale(&column[k * (count - 1)])).into_iter().collect()
+                let weight = scale(&column[k * (count - 1)]);
+                let powers =
+                    ends[k].iter().zip(1..).filter_map(|(d, order)| Some(d.get(c)? * whole.powi(order)));
+                powers.map(|d| d * weight).collect()
             };
             EndDerivatives { start: given(0), end: given(1) }
         };
         let space: Vec<Point3> = column.iter().map(|h| Point3::from(h.xyz())).collect();
         let weights: Vec<Point3> = column.iter().map(|h| Point3::new(h.w, 0.0, 0.0)).collect();
-        let space = through(&space, &ends(&|h| whole * h.w))?;
+        let space = through(&space, &ends(&|h| h.w))?;
         let weights = through(&weights, &ends(&|_| 0.0))?;
         let pairs = space.control_points().into_iter().zip(weights.control_points());
         net.extend(pairs.map(|(p, w)| p.coords.push(w.x)));

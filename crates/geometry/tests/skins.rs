@@ -42,12 +42,12 @@ fn radii_are_smallest_where_the_handbooks_say() {
 #[test]
 fn a_skin_of_lines_is_the_plane_and_of_circles_the_cylinder() {
     let line = |z: f64| NurbsCurve::line(Point3::new(0.0, 0.0, z), Point3::new(4.0, 0.0, z));
-    let plane = skin(&[line(0.0), line(3.0), line(7.0)], &Skin::Smooth { ends: [None, None] }).unwrap();
+    let plane = skin(&[line(0.0), line(3.0), line(7.0)], &Skin::free()).unwrap();
     for (u, v) in [(0.2, 0.3), (0.9, 0.5)] {
         near(plane.point(u, v).y, 0.0, 1e-12);
     }
     let circle = |z: f64| circle_arc(&world(z), 2.0, 0.0, TAU).unwrap();
-    for how in [Skin::Straight, Skin::Smooth { ends: [None, None] }] {
+    for how in [Skin::Straight, Skin::free()] {
         let tube = skin(&[circle(0.0), circle(3.0), circle(4.0), circle(9.0)], &how).unwrap();
         for k in 0..=30 {
             let p = tube.point(f64::from(k) / 30.0, f64::from(k % 7) / 7.0);
@@ -121,7 +121,7 @@ proptest! {
             .filter_map(|(k, p)| through_points(p, 1e-3).ok().map(|c| c.mapped(|q| q + Vector3::z() * (50.0 * k as f64))))
             .collect();
         let rows = compatible(&curves).unwrap();
-        let how = if straight { Skin::Straight } else { Skin::Smooth { ends: [None, None] } };
+        let how = if straight { Skin::Straight } else { Skin::free() };
         let Ok(surface) = skin(&rows, &how) else { return Ok(()) };
         let (_, v) = surface.domain();
         for (row, end) in [(&rows[0], v.start), (&rows[rows.len() - 1], v.end)] {

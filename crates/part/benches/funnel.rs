@@ -11,7 +11,7 @@ fn funnel() -> Recipe {
 }
 
 fn triangles(rebuilt: &Rebuilt, chord: f64) -> usize {
-    let body = rebuilt.built(2).unwrap().shape.body().unwrap();
+    let body = &rebuilt.built(2).unwrap().shape.bodies()[0];
     let meshes = body.shells().into_iter().map(|s| mesh(s, MeshTolerance::chord(chord)).unwrap());
     meshes.map(|m| m.triangles().count()).sum()
 }

@@ -44,11 +44,19 @@ pub(crate) fn of_curve(reference: &Reference, curve: &str) -> String {
     format!("{{{}}} / {curve}", reference.step)
 }
 
-/// Names of everything that a body is made of, shell by shell.
+/// Names of everything that bodies are made of, body by body and in each shell by shell.
 #[must_use]
-pub fn body_names(body: &Body) -> Vec<ShellNames> {
+pub fn body_names(bodies: &[Body]) -> Vec<Vec<ShellNames>> {
     let (mut faces, mut edges) = (Unique::default(), Unique::default());
-    body.shells().into_iter().map(|shell| shell_names(shell, &mut faces, &mut edges)).collect()
+    let mut names = |body: &Body| {
+        body.shells().into_iter().map(|shell| shell_names(shell, &mut faces, &mut edges)).collect()
+    };
+    bodies.iter().map(&mut names).collect()
+}
+
+/// All shells of bodies, each with its names.
+fn named_shells(bodies: &[Body]) -> impl Iterator<Item = (&Shell, ShellNames)> {
+    bodies.iter().flat_map(Body::shells).zip(body_names(bodies).into_iter().flatten())
 }
 
 fn shell_names(shell: &Shell, unique_faces: &mut Unique, unique_edges: &mut Unique) -> ShellNames {
@@ -112,10 +120,10 @@ pub(crate) enum Named<'a> {
 }
 
 /// What a name means; `None` when nothing is called so any more.
-pub(crate) fn find<'a>(body: &'a Body, item: &str) -> Option<Named<'a>> {
+pub(crate) fn find<'a>(bodies: &'a [Body], item: &str) -> Option<Named<'a>> {
     let place =
         |names: &[Option<String>], wanted: &str| names.iter().position(|n| n.as_deref() == Some(wanted));
-    for (shell, names) in body.shells().into_iter().zip(body_names(body)) {
+    for (shell, names) in named_shells(bodies) {
         if let Some(i) = names.faces.iter().position(|n| n == item) {
             return Some(Named::Face(&shell.faces()[i]));
         }
@@ -144,11 +152,21 @@ pub fn curve_ends(id: &str) -> [String; 2] {
     [START, END].map(|end| format!("{end}{id}"))
 }
 
-/// All faces of a body, or the one that a reference names.
-pub(crate) fn faces<'a>(body: &'a Body, item: Option<&str>) -> Option<Vec<&'a Face>> {
+/// The faces that meet at the edge of that name; none where there is no such edge.
+pub(crate) fn faces_at<'a>(bodies: &'a [Body], item: &str) -> Vec<&'a Face> {
+    for (shell, names) in named_shells(bodies) {
+        let Some(edge) = names.edges.iter().position(|n| n.as_deref() == Some(item)) else { continue };
+        let uses = |face: &&Face| face.loops.iter().flat_map(|l| &l.edges).any(|e| e.edge.index() == edge);
+        return shell.faces().iter().filter(uses).collect();
+    }
+    Vec::new()
+}
+
+/// All faces of bodies, or the one that a reference names.
+pub(crate) fn faces<'a>(bodies: &'a [Body], item: Option<&str>) -> Option<Vec<&'a Face>> {
     match item {
-        None => Some(body.shells().into_iter().flat_map(|s| s.faces()).collect()),
-        Some(item) => match find(body, item)? {
+        None => Some(bodies.iter().flat_map(Body::shells).flat_map(|s| s.faces()).collect()),
+        Some(item) => match find(bodies, item)? {
             Named::Face(face) => Some(vec![face]),
             _ => None,
         },

@@ -15,7 +15,7 @@ pub enum Edit {
     /// Adds a step at the end; an empty id is filled from the name.
     AddStep {
         /// The step.
-        step: Step,
+        step: Box<Step>,
     },
     /// Removes a step and everything made from it.
     RemoveStep {
@@ -56,6 +56,19 @@ pub enum Edit {
         step: String,
         /// Whether it is left out.
         skip: bool,
+    },
+    /// Turns the outside of a step's open surfaces to the other side, or back.
+    SetFacing {
+        /// The step's id.
+        step: String,
+        /// Whether it is turned.
+        flip: bool,
+    },
+    /// Makes a copy of a shape a shape of its own: everything that the shape is made from is copied with it, so that
+    /// neither follows the other any more.
+    FreeCopy {
+        /// The id of the step that copies.
+        step: String,
     },
     /// Puts steps into a group, or takes them out of theirs.
     SetGroup {
@@ -281,6 +294,8 @@ impl Edit {
             Self::SetDisplay { step, .. } => format!("Show or hide {}", name(step)),
             Self::SetSkip { step, skip: true } => format!("Skip {}", name(step)),
             Self::SetSkip { step, .. } => format!("Take {} in again", name(step)),
+            Self::SetFacing { step, .. } => format!("Flip the facing of {}", name(step)),
+            Self::FreeCopy { step } => format!("Free {} from what it copies", name(step)),
             Self::SetGroup { group: Some(group), .. } => format!("Group {group}"),
             Self::SetGroup { .. } => "Ungroup".into(),
             Self::MoveStep { step, .. } => format!("Move {} in the order", name(step)),
@@ -310,7 +325,7 @@ impl Edit {
     fn change(&self, recipe: &mut Recipe) -> Result<(), RecipeError> {
         match self {
             Self::AddStep { step } => {
-                let mut step = step.clone();
+                let mut step = Step::clone(step);
                 if step.id.is_empty() {
                     step.id = recipe.free_id(&step.name);
                 }
@@ -328,6 +343,8 @@ impl Edit {
             Self::SetField { step, field, value } => set_field(step_mut(recipe, step)?, field, value)?,
             Self::SetDisplay { step, display } => step_mut(recipe, step)?.display = *display,
             Self::SetSkip { step, skip } => step_mut(recipe, step)?.skip = *skip,
+            Self::SetFacing { step, flip } => step_mut(recipe, step)?.flip_facing = *flip,
+            Self::FreeCopy { step } => free_copy(recipe, step)?,
             Self::SetGroup { steps, group } => {
                 for step in steps {
                     step_mut(recipe, step)?.group = group.as_ref().map(|g| g.trim().into());
@@ -419,7 +436,15 @@ impl Edit {
                     let make = Make::Drawing(Drawing { plane: plane.clone(), ..drawing.clone() });
                     let id = recipe.free_id(&name);
                     let (display, group) = (Display::default(), copied.group.clone());
-                    recipe.steps.push(Step { id, name, make, group, display, skip: false });
+                    recipe.steps.push(Step {
+                        id,
+                        name,
+                        make,
+                        group,
+                        display,
+                        skip: false,
+                        flip_facing: false,
+                    });
                 }
             }
             Self::RenameParameter { name, to } => rename_parameter(recipe, name, to)?,
@@ -551,7 +576,8 @@ pub(crate) fn reshaped(
     };
     let scope = recipe.scope()?;
     let inputs = BTreeMap::new();
-    let context = Context { recipe, scope: &scope, tolerance: Tolerance::default(), inputs: &inputs };
+    let (tolerance, step) = (Tolerance::default(), Some(step));
+    let context = Context { recipe, scope: &scope, tolerance, inputs: &inputs, step, flip: false };
     let spline = drawing.drawn_piece(&context, curve).map_err(|notice| refuse(notice.message))?;
     let exact = |curve| Ok((curve, 0.0));
     match *to {
@@ -589,6 +615,71 @@ pub fn recast_deviation(
     degree: usize,
 ) -> Result<f64, RecipeError> {
     reshaped(recipe, step, curve, &Reshape::Recast { points, degree }).map(|r| r.1)
+}
+
+/// Copies everything that a copy's shape is made from, and lets the copy stand on that.
+fn free_copy(recipe: &mut Recipe, step: &str) -> Result<(), RecipeError> {
+    let at = place(recipe, step)?;
+    let Some(source) = recipe.steps[at].make.copied().map(|r| r.step.clone()) else {
+        let reason = "only a copy or a pattern can be freed".into();
+        return Err(RecipeError::Field { field: step.into(), reason });
+    };
+    let lineage = Lineage::new(recipe);
+    let mut made_from = vec![place(recipe, &source)?];
+    let mut seen = 0;
+    while seen < made_from.len() {
+        for &parent in lineage.parents(made_from[seen]) {
+            if !made_from.contains(&parent) {
+                made_from.push(parent);
+            }
+        }
+        seen += 1;
+    }
+    made_from.sort_unstable();
+    let mut ids: BTreeMap<String, String> = BTreeMap::new();
+    for (offset, old) in made_from.into_iter().enumerate() {
+        let mut copied = recipe.steps[old].clone();
+        copied.name = format!("{} of its own", copied.name).chars().take(80).collect();
+        let id = recipe.free_id(&copied.name);
+        ids.insert(std::mem::replace(&mut copied.id, id.clone()), id);
+        copied.make = renumbered(&copied.make, &ids)?;
+        // Steps before the copy keep their places.
+        recipe.steps.insert(at + offset, copied);
+    }
+    let copy = step_mut(recipe, step)?;
+    copy.make = renumbered(&copy.make, &ids)?;
+    Ok(())
+}
+
+/// A step's make with other steps in the place of some, in references and in names by lineage.
+fn renumbered(make: &Make, ids: &BTreeMap<String, String>) -> Result<Make, RecipeError> {
+    fn walk(value: &mut serde_json::Value, ids: &BTreeMap<String, String>) {
+        match value {
+            serde_json::Value::Object(fields) => {
+                for (key, value) in fields {
+                    match (key.as_str(), &*value) {
+                        ("step", serde_json::Value::String(id)) => {
+                            if let Some(to) = ids.get(id) {
+                                *value = to.clone().into();
+                            }
+                        }
+                        _ => walk(value, ids),
+                    }
+                }
+            }
+            serde_json::Value::Array(values) => values.iter_mut().for_each(|v| walk(v, ids)),
+            serde_json::Value::String(text) if text.contains('{') => {
+                for (from, to) in ids {
+                    *text = text.replace(&format!("{{{from}}}"), &format!("{{{to}}}"));
+                }
+            }
+            _ => {}
+        }
+    }
+    let unreadable = |e: serde_json::Error| RecipeError::Unreadable(e.to_string());
+    let mut value = serde_json::to_value(make).map_err(unreadable)?;
+    walk(&mut value, ids);
+    serde_json::from_value(value).map_err(unreadable)
 }
 
 /// Renames a parameter and every use of it, in formulas of parameters and steps.

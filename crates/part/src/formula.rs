@@ -123,7 +123,12 @@ pub fn names_in(text: &str) -> Vec<String> {
             continue;
         }
         let is_name = word.starts_with(|c: char| c.is_alphabetic() || c == '_');
-        if is_name && unit_value(&word).is_none() && word != "pi" && !FUNCTIONS.contains(&word.as_str()) {
+        if is_name
+            && unit_value(&word).is_none()
+            && word != "pi"
+            && word != ALONG
+            && !FUNCTIONS.contains(&word.as_str())
+        {
             names.push(std::mem::take(&mut word));
         }
         word.clear();
@@ -147,6 +152,9 @@ pub(crate) fn renamed(text: &str, name: &str, to: &str) -> String {
     out.push_str(if word == name { to } else { &word });
     out
 }
+
+/// In a value that changes along a path: the share of it, 0 to 1, that lies behind.
+pub(crate) const ALONG: &str = "along";
 
 pub(crate) const FUNCTIONS: [&str; 7] = ["sin", "cos", "tan", "sqrt", "abs", "min", "max"];
 

@@ -1,11 +1,12 @@
 //! What a slot can hold besides a reference to a step: main planes and axes by name, points by their coordinates.
 
 use std::borrow::Cow;
+use std::sync::Arc;
 
 use geometry::{Axis, Frame, NurbsCurve, NurbsSurface, Point3, Vector3};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use topology::Face;
+use topology::{Body, Face};
 
 use crate::body_names::{self, Named};
 use crate::steps::Context;
@@ -179,10 +180,10 @@ impl Context<'_> {
                 Err(Notice::about(slot, message))
             }
             (_, Some(item)) => {
-                let vertex = shape.body().and_then(|body| match body_names::find(body, item) {
+                let vertex = match body_names::find(shape.bodies(), item) {
                     Some(Named::Vertex(point)) => Some(point),
                     _ => None,
-                });
+                };
                 let end = body_names::curve_end(item).and_then(|(id, at_end)| {
                     let curve = shape.curves()?.iter().find(|c| c.id == id)?;
                     Some(if at_end { curve.end() } else { curve.start() })
@@ -194,10 +195,29 @@ impl Context<'_> {
 
     /// The faces that a reference means: one that it names, or all of a surface or solid.
     pub(crate) fn faces(&self, reference: &Reference, slot: &str) -> Result<Vec<&Face>, Notice> {
-        let body = self.input(reference, slot)?.shape.body();
-        let body =
-            body.ok_or_else(|| Notice::about(slot, "this is no surface; pick a surface or a solid"))?;
-        body_names::faces(body, reference.item.as_deref()).ok_or_else(|| self.gone(reference, slot))
+        body_names::faces(self.bodies(reference, slot)?, reference.item.as_deref())
+            .ok_or_else(|| self.gone(reference, slot))
+    }
+
+    /// The bodies that a step made.
+    pub(crate) fn bodies(&self, reference: &Reference, slot: &str) -> Result<&[Body], Notice> {
+        let bodies = self.input(reference, slot)?.shape.bodies();
+        if bodies.is_empty() {
+            return Err(Notice::about(slot, "this is no surface; pick a surface or a solid"));
+        }
+        Ok(bodies)
+    }
+
+    /// The surfaces that meet at an edge, if a reference means one.
+    pub(crate) fn surfaces_at(
+        &self,
+        reference: &Reference,
+        slot: &str,
+    ) -> Result<Vec<Arc<NurbsSurface>>, Notice> {
+        let bodies = self.input(reference, slot)?.shape.bodies();
+        let faces =
+            reference.item.as_deref().map_or_else(Vec::new, |item| body_names::faces_at(bodies, item));
+        Ok(faces.into_iter().map(|f| Arc::clone(&f.surface)).collect())
     }
 
     /// The surfaces of the faces that a reference means.
@@ -214,8 +234,8 @@ impl Context<'_> {
     ) -> Result<Vec<Cow<'_, CurveShape>>, Notice> {
         let shape = &self.input(reference, slot)?.shape;
         let name = self.recipe.step_name(&reference.step);
-        if let (Some(body), Some(item)) = (shape.body(), &reference.item) {
-            let Some(Named::Edge(curve)) = body_names::find(body, item) else {
+        if let (false, Some(item)) = (shape.bodies().is_empty(), &reference.item) {
+            let Some(Named::Edge(curve)) = body_names::find(shape.bodies(), item) else {
                 return Err(self.gone(reference, slot));
             };
             return Ok(vec![Cow::Owned(CurveShape::in_space(item, vec![curve.clone()]))]);

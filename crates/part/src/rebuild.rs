@@ -178,9 +178,11 @@ impl Rebuilder {
             return result(Outcome::Cancelled, 0.0, false);
         }
         let started = Instant::now();
-        let context = Context { recipe, scope, tolerance: self.tolerance, inputs: &inputs };
+        let flip = step.flip_facing;
+        let (tolerance, id) = (self.tolerance, Some(step.id.as_str()));
+        let context = Context { recipe, scope, tolerance, inputs: &inputs, step: id, flip };
         let outcome = match step.make.build(&context) {
-            Ok(built) => Outcome::Built(Arc::new(built)),
+            Ok(built) => Outcome::Built(Arc::new(if flip { built.facing_flipped() } else { built })),
             Err(notice) => Outcome::Failed(notice),
         };
         result(outcome, started.elapsed().as_secs_f64() * 1e3, true)
@@ -195,6 +197,7 @@ impl Rebuilder {
             let make = serde_json::to_value(&step.make).unwrap_or_default();
             hasher.update(make.to_string().as_bytes());
             hasher.update(recipe.unit.symbol().as_bytes());
+            hasher.update(&[u8::from(step.flip_facing)]);
             for name in step.make.formulas().iter().flat_map(|text| names_in(text)) {
                 if let Some(value) = scope.get(&name) {
                     hasher.update(name.as_bytes());

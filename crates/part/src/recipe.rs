@@ -85,6 +85,9 @@ pub struct Step {
     /// Left out of the rebuild.
     #[serde(default, skip_serializing_if = "is_default")]
     pub skip: bool,
+    /// The outside of its open surfaces turned to the other side.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub flip_facing: bool,
 }
 
 /// A reference to an earlier shape, by lineage.
@@ -247,12 +250,13 @@ impl Recipe {
                 && !p.name.starts_with(|c: char| c.is_numeric())
                 && formula::unit_value(&p.name).is_none()
                 && !formula::FUNCTIONS.contains(&p.name.as_str())
-                && p.name != "pi";
+                && p.name != "pi"
+                && p.name != formula::ALONG;
             if !usable {
                 return Err(RecipeError::Name {
                     name: p.name.clone(),
                     what: "a parameter's name",
-                    cure: "use letters, digits and _, not a unit or a function",
+                    cure: "use letters, digits and _, no unit, function or `along`",
                 });
             }
             if by_name.insert(&p.name, p).is_some() {

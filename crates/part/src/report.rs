@@ -98,6 +98,8 @@ pub struct StepReport {
     pub milliseconds: f64,
     /// Whether it was built this time.
     pub rebuilt: bool,
+    /// Changes when its shape may have changed.
+    pub key: String,
     /// What went wrong.
     pub error: Option<Notice>,
     /// What should be known.
@@ -158,14 +160,17 @@ pub fn report(recipe: &Recipe, rebuilt: &Rebuilt) -> Report {
             parents,
             milliseconds: result.milliseconds,
             rebuilt: result.rebuilt,
+            key: result.key.chars().take(16).collect(),
             error,
             warnings: built.map(|b| b.warnings.clone()).unwrap_or_default(),
             reached: built.map(|b| b.reached.clone()).unwrap_or_default(),
         });
-        if rebuilt.is_result(i)
-            && let Some(body) = built.and_then(|b| b.shape.body())
-        {
-            bodies.push(body_report(&step.id, &step.name, body));
+        if let Some(built) = built.filter(|_| rebuilt.is_result(i)) {
+            let several = built.shape.bodies().len() > 1;
+            for (k, body) in built.shape.bodies().iter().enumerate() {
+                let name = if several { format!("{} {}", step.name, k + 1) } else { step.name.clone() };
+                bodies.push(body_report(&step.id, &name, body));
+            }
         }
     }
     let failed: Vec<&StepReport> = steps.iter().filter(|s| s.state == "failed").collect();
@@ -220,7 +225,7 @@ impl Rebuilt {
     /// the backdrop is there to build upon only.
     #[must_use]
     pub fn is_result(&self, step: usize) -> bool {
-        let is_body = |i: usize| self.built(i).is_some_and(|b| b.shape.body().is_some());
+        let is_body = |i: usize| self.built(i).is_some_and(|b| !b.shape.bodies().is_empty());
         let later = step + 1..self.steps.len();
         is_body(step)
             && !self.lineage.is_aside(step)

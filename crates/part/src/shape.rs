@@ -1,4 +1,4 @@
-use geometry::{Axis, Fitted, Frame, NurbsCurve, Point2, Point3, Tolerance};
+use geometry::{Axis, Fitted, Frame, NurbsCurve, Point2, Point3, Tolerance, Vector3};
 use schemars::JsonSchema;
 use serde::Serialize;
 use surfacing::Revolved;
@@ -96,18 +96,38 @@ pub enum Shape {
     Point(Point3),
     /// A turned profile.
     Turned(Box<Revolved>),
-    /// A body of which nothing more is known.
-    Body(Body),
+    /// Bodies of which nothing more is known.
+    Bodies(Vec<Body>),
 }
 
 impl Shape {
-    /// The shell or solid, if it is one.
+    /// One body.
     #[must_use]
-    pub fn body(&self) -> Option<&Body> {
+    pub fn body(body: Body) -> Self {
+        Self::Bodies(vec![body])
+    }
+
+    /// The shells and solids that it is; none for anything else.
+    #[must_use]
+    pub fn bodies(&self) -> &[Body] {
         match self {
-            Self::Drawing(_) | Self::Curves(_) | Self::Planes(_) | Self::Axis(_) | Self::Point(_) => None,
-            Self::Turned(turned) => Some(&turned.body),
-            Self::Body(body) => Some(body),
+            Self::Drawing(_) | Self::Curves(_) | Self::Planes(_) | Self::Axis(_) | Self::Point(_) => &[],
+            Self::Turned(turned) => std::slice::from_ref(&turned.body),
+            Self::Bodies(bodies) => bodies,
+        }
+    }
+
+    /// The same with the outside of open shells turned to the other side; solids face outwards by themselves. What is made
+    /// by turning is turned over when it is made.
+    #[must_use]
+    pub fn flipped(self) -> Self {
+        let flip = |body| match body {
+            Body::Shell(shell) => Body::Shell(shell.flipped()),
+            solid @ Body::Solid(_) => solid,
+        };
+        match self {
+            Self::Bodies(bodies) => Self::Bodies(bodies.into_iter().map(flip).collect()),
+            other => other,
         }
     }
 
@@ -132,12 +152,12 @@ impl Shape {
     /// The lane of the lineage that it stands in: 0 curves, 1 surfaces, 2 shells, 3 solids.
     #[must_use]
     pub fn lane(&self) -> usize {
-        match self.body() {
-            None => 0,
-            Some(Body::Solid(_)) => 3,
-            Some(Body::Shell(shell)) if shell.faces().len() == 1 => 1,
-            Some(Body::Shell(_)) => 2,
-        }
+        let lane = |body: &Body| match body {
+            Body::Solid(_) => 3,
+            Body::Shell(shell) if shell.faces().len() == 1 => 1,
+            Body::Shell(_) => 2,
+        };
+        self.bodies().iter().map(lane).min().unwrap_or(0)
     }
 }
 
@@ -162,11 +182,30 @@ impl Reached {
         Self { label: label.into(), value, quantity: Quantity::Length, at: None }
     }
 
+    /// An angle in radians, of no one place.
+    #[must_use]
+    pub fn angle(label: impl Into<String>, value: f64) -> Self {
+        Self { quantity: Quantity::Angle, ..Self::length(label, value) }
+    }
+
     /// The same at a place.
     #[must_use]
     pub fn at(self, place: Point3) -> Self {
         Self { at: Some(place), ..self }
     }
+}
+
+/// A place on a step's input that its card shows in space: where a section begins and which way it runs.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Mark {
+    /// The slot that the input is in, and its place there, counted from 0.
+    pub slot: (&'static str, usize),
+    /// Where it begins, or the middle of a point.
+    pub at: Point3,
+    /// The way that it runs there, of length 1; none for a point.
+    pub along: Option<Vector3>,
+    /// For a closed section that can begin elsewhere: its whole line, in the direction in which it was drawn.
+    pub line: Vec<NurbsCurve>,
 }
 
 /// A shape with what was reached and what should be known of it.
@@ -178,13 +217,28 @@ pub struct Built {
     pub reached: Vec<Reached>,
     /// Warnings.
     pub warnings: Vec<Notice>,
+    /// What its card shows in space.
+    pub marks: Vec<Mark>,
 }
 
 impl Built {
     /// A shape with nothing to say about it.
     #[must_use]
     pub fn plain(shape: Shape) -> Self {
-        Self { shape, reached: Vec::new(), warnings: Vec::new() }
+        Self { shape, reached: Vec::new(), warnings: Vec::new(), marks: Vec::new() }
+    }
+
+    /// One body with nothing to say about it.
+    #[must_use]
+    pub fn body(body: Body) -> Self {
+        Self::plain(Shape::body(body))
+    }
+
+    /// The same with a further figure, if there is one.
+    #[must_use]
+    pub fn with_reached(mut self, reached: impl IntoIterator<Item = Reached>) -> Self {
+        self.reached.extend(reached);
+        self
     }
 
     /// Curves in space with their lengths.
@@ -203,6 +257,17 @@ impl Built {
         let chains = surfacing::chains(&pieces, tolerance).into_iter().enumerate();
         let curves = chains.map(|(k, run)| CurveShape::in_space(&format!("curve {}", k + 1), run)).collect();
         Some(Self::curves(curves).with_deviation(deviation, tolerance.fit))
+    }
+
+    /// The same with its facing turned over, or a warning where that has no effect.
+    #[must_use]
+    pub fn facing_flipped(mut self) -> Self {
+        if !self.shape.bodies().is_empty() && self.shape.bodies().iter().all(Body::is_solid) {
+            let message =
+                "It closes into a solid, and a solid faces outwards by itself; flip facing has no effect.";
+            self.warnings.push(Notice::about("flip_facing", message));
+        }
+        Self { shape: self.shape.flipped(), ..self }
     }
 
     /// The same with how far it is, in millimetres, from what it stands for, and a warning where that is more than asked

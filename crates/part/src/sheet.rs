@@ -83,8 +83,8 @@ pub fn sheet(recipe: &Recipe, rebuilt: &Rebuilt, open: &OpenSheet, chord: f64) -
         let Some(built) = rebuilt.built(i) else { continue };
         if let Some(curves) = built.shape.curves() {
             snaps.extend(sheet.guide_places(curves, &step.id));
-        } else if let Some(body) = built.shape.body().filter(|_| rebuilt.is_result(i)) {
-            sections.extend(sheet.sections(body));
+        } else if rebuilt.is_result(i) {
+            sections.extend(built.shape.bodies().iter().flat_map(|body| sheet.sections(body)));
         }
     }
     let combs = drawing.curves.iter().map(|c| sheet.comb(c)).collect();

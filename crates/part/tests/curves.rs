@@ -551,7 +551,7 @@ fn helping_lines_are_no_part_of_the_profile() {
     ]);
     let rebuilt = rebuild(&recipe(steps));
     for k in [1, 3] {
-        let area = rebuilt.built(k).unwrap().shape.body().unwrap().measure().area;
+        let area = rebuilt.built(k).unwrap().shape.bodies()[0].measure().area;
         near(area, 400.0 * PI, 1e-8);
     }
 }
@@ -581,7 +581,7 @@ fn planes_touch_surfaces_and_axes_are_taken_from_them() {
     let Shape::Axis(axis) = shape(3) else { panic!() };
     near(axis.direction.z.abs(), 1.0, 1e-12);
     // A quarter of the ball: 4 pi r^3 / 3 / 4.
-    near(shape(4).body().unwrap().measure().volume, PI * 1000.0 / 3.0, 1e-7);
+    near(shape(4).bodies()[0].measure().volume, PI * 1000.0 / 3.0, 1e-7);
     near(curves(&rebuilt, 5)[0].length(), 10.0 * PI, 1e-9);
 }
 

@@ -277,7 +277,7 @@ proptest! {
                 5 => set("bowl", "sides", json!(if x > 0.0 { "flat" } else { "round" })),
                 6 => set("wall_step", "thickness", json!(x / 10.0)),
                 7 => set("wall_step", "side", json!(["inward", "outward", "both"][index % 3])),
-                _ => set("bowl", "flip_facing", json!(x > 0.0)),
+                _ => Edit::SetFacing { step: "bowl".into(), flip: x > 0.0 },
             };
             if let Ok(changed) = edit.apply(&recipe) {
                 recipe = changed;

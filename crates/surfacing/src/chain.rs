@@ -88,6 +88,11 @@ pub fn chain(curves: &[NurbsCurve], tolerance: &Tolerance) -> Result<Chain, Surf
     Ok(Chain { order, closed, largest_gap })
 }
 
+/// Curves that run end to end as one curve, exact.
+pub(crate) fn as_one(curves: &[NurbsCurve], tolerance: &Tolerance) -> Result<NurbsCurve, SurfacingError> {
+    Ok(NurbsCurve::of_pieces(&chain(curves, tolerance)?.run(curves))?)
+}
+
 /// Puts curves together that run end to end, each group as a chain, in the order of their first curves; where a group
 /// branches its curves stay by themselves.
 #[must_use]

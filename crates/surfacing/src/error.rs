@@ -176,14 +176,6 @@ pub enum SurfacingError {
         /// Where.
         at: [f64; 3],
     },
-    /// A sweep's path has a corner.
-    #[error(
-        "the path has a corner here, at which a section that follows it would jump; round the corner, or keep the section's direction"
-    )]
-    PathCorner {
-        /// Where.
-        at: [f64; 3],
-    },
     /// A sweep is tighter than its section.
     #[error(
         "the path bends with radius {radius:.3} mm here, and the section reaches beyond that, so that the sweep would fold; make the section smaller or the bend wider"
@@ -202,6 +194,154 @@ pub enum SurfacingError {
         /// How far off, in millimetres.
         distance: f64,
         /// Where it began.
+        at: [f64; 3],
+    },
+    /// Sections go forth and back.
+    #[error("the sections go back on themselves from section {section} on; put them in order")]
+    OutOfOrder {
+        /// Which, counted from 1.
+        section: usize,
+        /// An order that goes on, of the sections as they are counted now.
+        order: Vec<usize>,
+        /// Where it is.
+        at: [f64; 3],
+    },
+    /// A guide does not cross a section.
+    #[error(
+        "guide {guide} misses section {section} by {distance:.3} mm; pin a point of the section to the guide, or move one of them"
+    )]
+    GuideMisses {
+        /// Which guide, counted from 1.
+        guide: usize,
+        /// Which section, counted from 1.
+        section: usize,
+        /// By how much, in millimetres.
+        distance: f64,
+        /// The section's place nearest to it.
+        at: [f64; 3],
+    },
+    /// A guide crosses the sections in another order.
+    #[error(
+        "guide {guide} does not come to section {section} after the one before it; turn the order of the sections, or split the guide"
+    )]
+    GuideTurns {
+        /// Which guide, counted from 1.
+        guide: usize,
+        /// Which section, counted from 1.
+        section: usize,
+        /// Where.
+        at: [f64; 3],
+    },
+    /// Sections whose control points do not pair up.
+    #[error("section {section} has {} control points and the first one {}, or they differ in degree; recast one of them, or choose another way", counts[1], counts[0])]
+    UnequalRows {
+        /// Which section, counted from 1.
+        section: usize,
+        /// Control points of the first section and of this one.
+        counts: [usize; 2],
+        /// Where it begins.
+        at: [f64; 3],
+    },
+    /// A section does not lie on the surface that it is to agree with.
+    #[error(
+        "the section lies {distance:.3} mm off the face that it is to agree with; pick the edge itself, or another face"
+    )]
+    OffNeighbour {
+        /// How far, in millimetres.
+        distance: f64,
+        /// Where.
+        at: [f64; 3],
+    },
+    /// Two sections at one place of a path.
+    #[error("two sections stand at the same place of the path; move one of them along it")]
+    SamePlace {
+        /// Where.
+        at: [f64; 3],
+    },
+    /// A section changes on its way through a mitred corner.
+    #[error(
+        "a section that turns, grows or changes cannot be mitred at this corner; round the corner, or sweep each leg by itself"
+    )]
+    CornerTurns {
+        /// Where.
+        at: [f64; 3],
+    },
+    /// A leg bends where a mitre would cut it.
+    #[error(
+        "the path bends within {reach:.3} mm of this corner, where the mitre of this section reaches; round the corner, or make the section smaller"
+    )]
+    CornerBent {
+        /// How far the mitre reaches along the path, in millimetres.
+        reach: f64,
+        /// Where.
+        at: [f64; 3],
+    },
+    /// A leg is too short for the mitres at its ends.
+    #[error(
+        "this leg of the path is {length:.3} mm long, too short for the mitres at its ends; make the section smaller or the leg longer"
+    )]
+    CornerShort {
+        /// Its length in millimetres.
+        length: f64,
+        /// Its middle.
+        at: [f64; 3],
+    },
+    /// A path runs back on itself.
+    #[error("the path turns back on itself here; move the corner, or split the path")]
+    CornerBack {
+        /// Where.
+        at: [f64; 3],
+    },
+    /// Rails run opposite ways.
+    #[error("the two rails run opposite ways; reverse one of them")]
+    RailsOpposite {
+        /// Where the second one begins.
+        at: [f64; 3],
+    },
+    /// Rails come together.
+    #[error(
+        "the two rails come together here, so that nothing fits between them; end them before, or move them apart"
+    )]
+    RailsMeet {
+        /// Where.
+        at: [f64; 3],
+    },
+    /// Rails whose control points do not pair up.
+    #[error("the rails have {} and {} control points, other knots, or weights; recast one of them, or leave the structure to the fit", counts[0], counts[1])]
+    RailsDiffer {
+        /// Control points of either.
+        counts: [usize; 2],
+        /// Where the second one begins.
+        at: [f64; 3],
+    },
+    /// A section's end is not on its rail.
+    #[error("section {section} ends {distance:.3} mm off rail {rail}; pin its end to the rail")]
+    SectionOffRail {
+        /// Which section, counted from 1.
+        section: usize,
+        /// Which rail, 1 or 2.
+        rail: usize,
+        /// How far, in millimetres.
+        distance: f64,
+        /// The section's end.
+        at: [f64; 3],
+    },
+    /// A draft is no slope.
+    #[error("a draft of {degrees:.3} deg makes no side; keep it between -80 and 80 deg")]
+    DraftTooSteep {
+        /// The angle in degrees.
+        degrees: f64,
+        /// Where the outline begins.
+        at: [f64; 3],
+    },
+    /// An outline has no room for its draft.
+    #[error("at a height of {height:.3} mm the draft swallows a piece of the outline; at most {down:.3} mm fits, or a smaller draft", down = (fits * 1e3).floor() / 1e3)]
+    DraftSwallows {
+        /// The height in millimetres.
+        height: f64,
+        /// The largest height that was found to fit.
+        fits: f64,
+        /// Where.
         at: [f64; 3],
     },
     /// Outlines would make several solids.
@@ -258,7 +398,22 @@ impl SurfacingError {
             | Self::NoPartner { at, .. }
             | Self::BothTurn { at }
             | Self::NoLength { at, .. }
-            | Self::PathCorner { at }
+            | Self::OutOfOrder { at, .. }
+            | Self::GuideMisses { at, .. }
+            | Self::GuideTurns { at, .. }
+            | Self::UnequalRows { at, .. }
+            | Self::OffNeighbour { at, .. }
+            | Self::SamePlace { at, .. }
+            | Self::CornerTurns { at, .. }
+            | Self::CornerBent { at, .. }
+            | Self::CornerShort { at, .. }
+            | Self::CornerBack { at, .. }
+            | Self::RailsOpposite { at, .. }
+            | Self::RailsMeet { at, .. }
+            | Self::RailsDiffer { at, .. }
+            | Self::SectionOffRail { at, .. }
+            | Self::DraftTooSteep { at, .. }
+            | Self::DraftSwallows { at, .. }
             | Self::SideBySide { at }
             | Self::NotBack { at, .. }
             | Self::TooTight { at, .. }
@@ -268,7 +423,9 @@ impl SurfacingError {
             | Self::NotFlat { at, .. }
             | Self::OpenOutline { at, .. }
             | Self::Misses { at }
-            | Self::Topology(TopologyError::EdgeOffVertex { at, .. }) => Some(*at),
+            | Self::Topology(TopologyError::EdgeOffVertex { at, .. } | TopologyError::AcrossSeam { at }) => {
+                Some(*at)
+            }
             Self::Geometry(e) | Self::Topology(TopologyError::Geometry(e)) => e.place(),
             _ => None,
         }

@@ -19,6 +19,12 @@ pub enum TopologyError {
         /// Where the vertex is.
         at: [f64; 3],
     },
+    /// An opening runs over the place where a closed surface begins.
+    #[error("the outline runs over the seam of the face here; turn the face so that it begins elsewhere")]
+    AcrossSeam {
+        /// Where.
+        at: [f64; 3],
+    },
     /// A shell that should close has free edges.
     #[error("the shell has {0} free edges; join or cap them to make a solid")]
     Open(usize),

@@ -59,7 +59,7 @@ pub fn capped(
 }
 
 /// Outlines that bound something with those that are holes in it: an even number of others holds each outer one.
-fn nested(count: usize, holds: impl Fn(usize, usize) -> bool) -> Vec<(usize, Vec<usize>)> {
+pub(crate) fn nested(count: usize, holds: impl Fn(usize, usize) -> bool) -> Vec<(usize, Vec<usize>)> {
     let depth: Vec<usize> = (0..count).map(|i| (0..count).filter(|&j| holds(j, i)).count()).collect();
     let holes = |i: usize| (0..count).filter(|&j| depth[j] == depth[i] + 1 && holds(i, j)).collect();
     (0..count).filter(|&i| depth[i].is_multiple_of(2)).map(|i| (i, holes(i))).collect()
@@ -69,12 +69,12 @@ fn flat(frame: &Frame, outline: &[Point3]) -> Vec<[f64; 2]> {
     outline.iter().map(|p| frame.flattened(p).into()).collect()
 }
 
-fn area(outline: &[[f64; 2]]) -> f64 {
+pub(crate) fn area(outline: &[[f64; 2]]) -> f64 {
     let pairs = outline.iter().zip(outline.iter().cycle().skip(1));
     pairs.map(|(a, b)| 0.5 * (a[0] * b[1] - a[1] * b[0])).sum()
 }
 
-fn contains(outline: &[[f64; 2]], p: &[f64; 2]) -> bool {
+pub(crate) fn contains(outline: &[[f64; 2]], p: &[f64; 2]) -> bool {
     let pairs = outline.iter().zip(outline.iter().cycle().skip(1));
     let crossed = pairs.filter(|(a, b)| {
         (a[1] > p[1]) != (b[1] > p[1]) && p[0] < a[0] + (b[0] - a[0]) * (p[1] - a[1]) / (b[1] - a[1])
@@ -83,6 +83,11 @@ fn contains(outline: &[[f64; 2]], p: &[f64; 2]) -> bool {
 }
 
 fn openings(shell: &Shell, tolerance: &Tolerance) -> Vec<Opening> {
+    free_runs(shell).into_iter().filter_map(|run| opening(shell, run, tolerance)).collect()
+}
+
+/// Closed runs of free edges, each edge with the direction in which a new face would use it.
+pub(crate) fn free_runs(shell: &Shell) -> Vec<Vec<(EdgeId, bool)>> {
     // A new face uses each free edge the other way than the one that has it.
     let mut ways: Vec<(EdgeId, bool)> = Vec::new();
     let free = free_edges(shell);
@@ -106,7 +111,7 @@ fn openings(shell: &Shell, tolerance: &Tolerance) -> Vec<Opening> {
             run.push(ways.remove(next));
         }
         if ends(run[run.len() - 1])[1] == ends(run[0])[0] {
-            out.extend(opening(shell, run, tolerance));
+            out.push(run);
         }
     }
     out

@@ -6,13 +6,13 @@ use axum::http::header;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use axum::routing::{get, post};
 use axum::{Router, http::StatusCode};
-use part::Recipe;
 use part::steps::{Make, drawing};
+use part::{Rebuilt, Recipe};
 use serde::Deserialize;
 use serde_json::json;
 use uuid::Uuid;
 
-use crate::picture::picture;
+use crate::picture::{picture, step_picture};
 use crate::rejection::{PageRejection, Rejection};
 use crate::state::AppState;
 
@@ -24,6 +24,7 @@ pub fn routes() -> Router<AppState> {
         .route("/parts", post(new_part))
         .route("/parts/{id}", get(part_page))
         .route("/parts/{id}/picture.png", get(part_picture))
+        .route("/parts/{id}/steps/{step}/picture.png", get(picture_of_step))
         .route("/keys", get(keys))
         .fallback(nothing_here)
 }
@@ -138,6 +139,23 @@ async fn part_picture(State(state): State<AppState>, Path(id): Path<Uuid>) -> Re
         .await?
         .map_err(|e| Rejection::Unreadable(e.to_string()))?;
     Ok(([(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "no-cache")], bytes).into_response())
+}
+
+/// What one step made. Its address carries a key of the shape, so that a picture once made can be kept.
+async fn picture_of_step(
+    State(state): State<AppState>,
+    Path((id, step)): Path<(Uuid, String)>,
+) -> Result<Response, Rejection> {
+    let (_, recipe) = state.part(id).await?;
+    let draw = move |recipe: &Recipe, rebuilt: &Rebuilt| {
+        let at = recipe.steps.iter().position(|s| s.id == step)?;
+        Some(step_picture(&rebuilt.built(at)?.shape))
+    };
+    let drawn = state.workshop.run(id, recipe, draw).await?;
+    let bytes = drawn.ok_or(Rejection::Store(store::StoreError::NoPart))?;
+    let bytes = bytes.map_err(|e| Rejection::Unreadable(e.to_string()))?;
+    let kept = (header::CACHE_CONTROL, "private, max-age=86400");
+    Ok(([(header::CONTENT_TYPE, "image/png"), kept], bytes).into_response())
 }
 
 async fn keys() -> Result<Html<String>, PageRejection> {

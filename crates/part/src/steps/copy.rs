@@ -1,6 +1,6 @@
 //! Copy: a shape mirrored, moved, turned or scaled, and still linked to the one that it is of.
 
-use geometry::{Point3, Vector3};
+use geometry::{Axis, Point3, Vector3};
 use nalgebra::{Matrix4, Rotation3, Unit};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -67,12 +67,19 @@ fn quarter() -> Amount {
     "90 deg".into()
 }
 
+/// The turn about an axis by an angle in radians.
+pub(super) fn turned_about(axis: &Axis, angle: f64) -> Matrix4<f64> {
+    let turn = Rotation3::from_axis_angle(&Unit::new_normalize(axis.direction), angle);
+    about(&axis.origin, turn.to_homogeneous())
+}
+
+/// A map about a centre instead of the origin.
+pub(super) fn about(centre: &Point3, map: Matrix4<f64>) -> Matrix4<f64> {
+    Matrix4::new_translation(&centre.coords) * map * Matrix4::new_translation(&-centre.coords)
+}
+
 impl Copy {
     fn map(&self, context: &Context<'_>) -> Result<Matrix4<f64>, Notice> {
-        let about = |centre: &Point3, map: Matrix4<f64>| {
-            let there = Matrix4::new_translation(&centre.coords);
-            there * map * Matrix4::new_translation(&-centre.coords)
-        };
         match self.way {
             CopyWay::Mirror => {
                 let frame = self.plane.frame(context, "plane")?;
@@ -87,8 +94,7 @@ impl Copy {
             CopyWay::Turn => {
                 let axis = self.axis.axis(context, "axis")?;
                 let angle = context.value(&self.angle, Quantity::Angle, "angle")?;
-                let turn = Rotation3::from_axis_angle(&Unit::new_normalize(axis.direction), angle);
-                Ok(about(&axis.origin, turn.to_homogeneous()))
+                Ok(turned_about(&axis, angle))
             }
             CopyWay::Scale => {
                 let factor = context.value(&self.factor, Quantity::Ratio, "factor")?;
@@ -175,6 +181,10 @@ impl Construction for Copy {
         std::iter::once(("of", &self.of)).chain(used).collect()
     }
 
+    fn copied(&self) -> Option<&Reference> {
+        Some(&self.of)
+    }
+
     /// A copy stands beside what it is of.
     fn keeps_inputs(&self) -> bool {
         true
@@ -187,9 +197,10 @@ impl Construction for Copy {
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
         let map = self.map(context)?;
-        if let (Some(body), None) = (context.input(&self.of, "of")?.shape.body(), &self.of.item) {
-            let body = body.transformed(&map).map_err(|e| Notice::refused("of", &e.into()))?;
-            return Ok(Built::plain(Shape::Body(body)));
+        if let (false, None) = (context.input(&self.of, "of")?.shape.bodies().is_empty(), &self.of.item) {
+            let bodies = context.bodies(&self.of, "of")?.iter().map(|b| b.transformed(&map));
+            let bodies = bodies.collect::<Result<_, _>>().map_err(|e| Notice::refused("of", &e.into()))?;
+            return Ok(Built::plain(Shape::Bodies(bodies)));
         }
         let curves = context.curves(&self.of, "of")?;
         let copied = curves

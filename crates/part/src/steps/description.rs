@@ -50,7 +50,7 @@ pub struct SlotDescription {
     pub faces: bool,
     /// Whether the direction of what is picked matters.
     pub directed: bool,
-    /// Shown only while another field has a value.
+    /// Shown only while another field is shown and has a value: `filled` for any, `!x` for any but x, `a|b` for either.
     pub only_if: Option<(&'static str, &'static str)>,
     /// A sentence of help.
     pub help: &'static str,

@@ -4,13 +4,13 @@ use geometry::Frame;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use surfacing::Reach;
+use surfacing::{Reach, SurfacingError};
 
 use super::revolve::Ends;
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::quantity::amounts::zero;
 use crate::recipe::is_default;
-use crate::{Amount, AxisInput, Built, Notice, PlaneInput, Quantity, Reference, Shape};
+use crate::{Amount, AxisInput, Built, Notice, PlaneInput, Quantity, Reference};
 
 /// Which way an extrusion goes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
@@ -32,6 +32,8 @@ pub enum Extent {
     Distance,
     /// Up to a plane.
     Plane,
+    /// Up to a face.
+    Face,
 }
 
 /// Curves moved along a direction.
@@ -58,6 +60,12 @@ pub struct Extrude {
     /// For `plane`: up to this one.
     #[serde(default, skip_serializing_if = "is_default")]
     pub plane: PlaneInput,
+    /// For `face`: up to this one.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub face: Option<Reference>,
+    /// For `distance`: by what angle the sides lean inwards.
+    #[serde(default = "zero", skip_serializing_if = "crate::quantity::amounts::is_zero")]
+    pub draft: Amount,
     /// What happens at the ends of closed outlines.
     #[serde(default, skip_serializing_if = "is_default")]
     pub ends: Ends,
@@ -87,6 +95,9 @@ impl Construction for Extrude {
                     .only_if("direction", "axis"),
                 SlotDescription::one("plane", "Up to", &["plane"], "The plane where it ends.")
                     .only_if("extent", "plane"),
+                SlotDescription::one("face", "Up to", &["surface", "solid"], "The face where it ends.")
+                    .faces()
+                    .only_if("extent", "face"),
             ],
             values: vec![
                 ValueDescription::choice(
@@ -98,11 +109,20 @@ impl Construction for Extrude {
                 ValueDescription::choice(
                     "extent",
                     "How far",
-                    &[("distance", "By a distance"), ("plane", "Up to a plane")],
+                    &[("distance", "By a distance"), ("plane", "Up to a plane"), ("face", "Up to a face")],
                     "Where it ends.",
                 ),
                 length("length", "Forwards", json!("10 mm"), "How far along the direction."),
                 length("back", "Backwards", json!(0), "How far the other way."),
+                ValueDescription::amount(
+                    "draft",
+                    "Draft angle",
+                    Quantity::Angle,
+                    [-80.0, 80.0],
+                    json!(0),
+                    "How far the sides lean inwards as they leave the drawing's plane; below 0 outwards.",
+                )
+                .only_if("extent", "distance"),
                 Ends::choice("Whether flat ends close a closed outline into a solid."),
             ],
         }
@@ -111,11 +131,12 @@ impl Construction for Extrude {
     fn inputs(&self) -> Vec<(&'static str, &Reference)> {
         let axis = self.axis.reference().filter(|_| self.direction == Direction::Axis).map(|r| ("axis", r));
         let plane = self.plane.reference().filter(|_| self.extent == Extent::Plane).map(|r| ("plane", r));
-        std::iter::once(("profile", &self.profile)).chain(axis).chain(plane).collect()
+        let face = self.face.as_ref().filter(|_| self.extent == Extent::Face).map(|r| ("face", r));
+        std::iter::once(("profile", &self.profile)).chain(axis).chain(plane).chain(face).collect()
     }
 
     fn amounts(&mut self) -> Vec<&mut Amount> {
-        vec![&mut self.length, &mut self.back]
+        vec![&mut self.length, &mut self.back, &mut self.draft]
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
@@ -134,12 +155,39 @@ impl Construction for Extrude {
                 Reach::Between(-context.coordinate(&self.back, "back")?, forwards)
             }
             Extent::Plane => Reach::UpTo(self.plane.frame(context, "plane")?),
+            Extent::Face => {
+                let face =
+                    self.face.as_ref().ok_or_else(|| Notice::about("face", "pick the face where it ends"))?;
+                let faces = context.faces(face, "face")?;
+                let [only] = faces[..] else {
+                    return Err(Notice::about("face", "this has several faces; pick one of them in space"));
+                };
+                Reach::UpToFace(Box::new(only.clone()))
+            }
+        };
+        let draft = if self.extent == Extent::Distance {
+            context.value(&self.draft, Quantity::Angle, "draft")?
+        } else {
+            0.0
         };
         let close = self.ends == Ends::Closed;
-        let body =
-            surfacing::extrude(&curves, &direction, &reach, close, &context.tolerance).map_err(|e| {
-                Notice::refused(if self.extent == Extent::Plane { "plane" } else { "length" }, &e)
+        let made = surfacing::extrude(&curves, &direction, &reach, draft, close, &context.tolerance)
+            .map_err(|e| {
+                let field = match (self.extent, &e) {
+                    (Extent::Plane, _) => "plane",
+                    (Extent::Face, _) => "face",
+                    (_, SurfacingError::DraftTooSteep { .. } | SurfacingError::DraftSwallows { .. }) => {
+                        "draft"
+                    }
+                    (_, SurfacingError::NotFlat { .. }) => "profile",
+                    _ => "length",
+                };
+                Notice::refused(field, &e)
             })?;
-        Ok(Built::plain(Shape::Body(body)))
+        let built = Built::body(made.body);
+        Ok(match made.max_deviation {
+            Some(deviation) => built.with_deviation(deviation, context.tolerance.fit),
+            None => built,
+        })
     }
 }

@@ -6,7 +6,7 @@ use serde_json::json;
 use topology::{Body, Shell, join};
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
-use crate::{Amount, Built, Notice, Quantity, Reached, Reference, Shape};
+use crate::{Amount, Built, Notice, Quantity, Reached, Reference};
 
 /// Surfaces connected along their matching free edges.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -63,9 +63,8 @@ impl Construction for JoinedSurface {
         }
         let mut shells: Vec<Shell> = Vec::new();
         for reference in &self.surfaces {
-            let body = context.input(reference, "surfaces")?.shape.body();
-            let body = body.ok_or_else(|| Notice::about("surfaces", "this is no surface; pick surfaces"))?;
-            shells.extend(body.shells().into_iter().cloned());
+            let bodies = context.bodies(reference, "surfaces")?;
+            shells.extend(bodies.iter().flat_map(Body::shells).cloned());
         }
         let joined = join(&shells, tolerance).map_err(|e| Notice::refused("surfaces", &e.into()))?;
         if joined.pairs == 0 {
@@ -82,6 +81,6 @@ impl Construction for JoinedSurface {
         let count =
             Reached { quantity: Quantity::Count, ..Reached::length("Edges joined", joined.pairs as f64) };
         let reached = vec![count, Reached::length("Largest gap closed", joined.largest_gap)];
-        Ok(Built { shape: Shape::Body(Body::from_shell(joined.shell)), reached, warnings: Vec::new() })
+        Ok(Built::body(Body::from_shell(joined.shell)).with_reached(reached))
     }
 }

@@ -14,12 +14,16 @@ pub mod flat_face;
 pub mod helix;
 pub mod joined_curve;
 pub mod joined_surface;
+mod law;
 pub mod loft;
 pub mod meeting_curve;
+pub mod pattern;
 pub mod plane;
 pub mod point;
 pub mod projected_curve;
+pub mod rail_sweep;
 pub mod revolve;
+pub mod ruled;
 pub mod section_curve;
 pub mod space_curve;
 pub mod surface_curve;
@@ -44,6 +48,10 @@ pub struct Context<'a> {
     pub(crate) scope: &'a Scope,
     pub(crate) tolerance: Tolerance,
     pub(crate) inputs: &'a BTreeMap<&'a str, Arc<Built>>,
+    /// The id of the step that is built.
+    pub(crate) step: Option<&'a str>,
+    /// Whether the step's facing is turned over.
+    pub(crate) flip: bool,
 }
 
 impl Context<'_> {
@@ -74,6 +82,11 @@ pub trait Construction {
     /// Every value that a formula can stand for: a renamed parameter is carried through here, and a changed one
     /// rebuilds the step.
     fn amounts(&mut self) -> Vec<&mut Amount>;
+
+    /// The shape that it is a copy of, if it is one.
+    fn copied(&self) -> Option<&Reference> {
+        None
+    }
 
     /// Whether the shapes that it is made from stay parts of the result beside it.
     fn keeps_inputs(&self) -> bool {
@@ -132,6 +145,10 @@ macro_rules! registry {
                 match self { $(Self::$name(step) => step.inputs()),* }
             }
 
+            pub(crate) fn copied(&self) -> Option<&Reference> {
+                match self { $(Self::$name(step) => step.copied()),* }
+            }
+
             pub(crate) fn keeps_inputs(&self) -> bool {
                 match self { $(Self::$name(step) => step.keeps_inputs()),* }
             }
@@ -184,12 +201,18 @@ registry! {
     Revolve: revolve::Revolve,
     /// Sections carried along a path.
     Sweep: sweep::Sweep,
+    /// Sections carried between two rails.
+    RailSweep: rail_sweep::RailSweep,
     /// A surface through sections.
     Loft: loft::Loft,
+    /// A surface of straight lines between two curves.
+    Ruled: ruled::Ruled,
     /// A plane inside outlines.
     FlatFace: flat_face::FlatFace,
     /// A shape mirrored, moved, turned or scaled.
     Copy: copy::Copy,
+    /// A shape repeated about an axis, along a line or along a curve.
+    Pattern: pattern::Pattern,
     /// Surfaces connected along their edges.
     JoinedSurface: joined_surface::JoinedSurface,
     /// A wall given to a surface.

@@ -8,7 +8,9 @@ use serde::{Deserialize, Serialize};
 use serde_json::json;
 use surfacing::{FlatMeasure, SurfacingError, Turn};
 
+use super::copy::turned_about;
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
+use crate::quantity::amounts::{is_zero, zero};
 use crate::recipe::is_default;
 use crate::{
     Amount, AxisInput, Built, Cure, CurveShape, Edit, Notice, Quantity, Reached, Reference, Shape,
@@ -79,9 +81,9 @@ pub struct Revolve {
     /// Ends of a partial turn.
     #[serde(default, skip_serializing_if = "is_default")]
     pub ends: Ends,
-    /// Whether the outside is turned to the other side.
-    #[serde(default, skip_serializing_if = "is_default")]
-    pub flip_facing: bool,
+    /// For a part turn: how far it goes the other way.
+    #[serde(default = "zero", skip_serializing_if = "is_zero")]
+    pub back: Amount,
 }
 
 fn full_turn() -> Amount {
@@ -212,6 +214,15 @@ impl Construction for Revolve {
                     turn,
                 )
                 .only_if("sides", "round"),
+                ValueDescription::amount(
+                    "back",
+                    "And back",
+                    Quantity::Angle,
+                    [0.0, 360.0],
+                    json!(0),
+                    "How far round the other way, for a part turn both ways from the profile.",
+                )
+                .only_if("sides", "round"),
                 ValueDescription::choice(
                     "ends",
                     "Ends of a part turn",
@@ -235,11 +246,6 @@ impl Construction for Revolve {
                     "Whether the profile stands at the middle of a side or at a corner.",
                 )
                 .only_if("sides", "flat"),
-                ValueDescription::switch(
-                    "flip_facing",
-                    "Flip facing",
-                    "Turns the outer side to the other side.",
-                ),
             ],
         }
     }
@@ -250,13 +256,21 @@ impl Construction for Revolve {
     }
 
     fn amounts(&mut self) -> Vec<&mut Amount> {
-        vec![&mut self.turn, &mut self.side_count]
+        vec![&mut self.turn, &mut self.back, &mut self.side_count]
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
-        let (curves, source) = self.profile(context)?;
+        let (mut curves, source) = self.profile(context)?;
+        let axis = self.axis.axis(context, "axis")?;
         let turn = match self.sides {
-            Sides::Round => Turn::Round { sweep: context.value(&self.turn, Quantity::Angle, "turn")? },
+            Sides::Round => {
+                let back = context.value(&self.back, Quantity::Angle, "back")?;
+                if back != 0.0 {
+                    let start = turned_about(&axis, -back);
+                    curves = curves.into_iter().map(|(c, name)| (c.transformed(&start), name)).collect();
+                }
+                Turn::Round { sweep: context.value(&self.turn, Quantity::Angle, "turn")? + back }
+            }
             Sides::Flat => Turn::FlatSided {
                 sides: context.value(&self.side_count, Quantity::Count, "side_count")? as usize,
                 measure: match self.measure {
@@ -265,9 +279,8 @@ impl Construction for Revolve {
                 },
             },
         };
-        let axis = self.axis.axis(context, "axis")?;
         let capped = self.ends == Ends::Closed;
-        let made = surfacing::revolve(&curves, &axis, turn, capped, self.flip_facing, &context.tolerance)
+        let made = surfacing::revolve(&curves, &axis, turn, capped, context.flip, &context.tolerance)
             .map_err(|e| self.notice(&e, &source, context))?;
         let mut warnings = Vec::new();
         for off in &made.meridian.off_axis {
@@ -283,11 +296,6 @@ impl Construction for Revolve {
                 cure: self.put_on_axis(context, &source, off.curve, off.at),
             });
         }
-        if self.flip_facing && made.body.is_solid() {
-            let message =
-                "It closes into a solid, and a solid faces outwards by itself; flip facing has no effect.";
-            warnings.push(Notice::about("flip_facing", message));
-        }
         let mut reached = Vec::new();
         if let Some((radius, at)) = made.smallest_radius {
             reached.push(Reached::length("Smallest radius of the profile", radius).at(at.into()));
@@ -295,6 +303,7 @@ impl Construction for Revolve {
         if made.meridian.largest_gap > 0.0 {
             reached.push(Reached::length("Largest gap closed in the profile", made.meridian.largest_gap));
         }
-        Ok(Built { shape: Shape::Turned(Box::new(made)), reached, warnings })
+        let built = Built::plain(Shape::Turned(Box::new(made))).with_reached(reached);
+        Ok(Built { warnings, ..built })
     }
 }

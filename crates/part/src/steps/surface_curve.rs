@@ -95,7 +95,7 @@ impl Construction for SurfaceCurve {
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
         let shells: Vec<&Shell> =
-            context.input(&self.surface, "surface")?.shape.body().map(Body::shells).unwrap_or_default();
+            context.input(&self.surface, "surface")?.shape.bodies().iter().flat_map(Body::shells).collect();
         if self.which == Which::FreeEdges {
             let edges = shells.iter().flat_map(|s| topology::free_edges(s).into_iter().map(|e| s.edge(e)));
             let curves: Vec<CurveShape> = edges

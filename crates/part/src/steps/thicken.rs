@@ -107,6 +107,6 @@ impl Construction for Thicken {
             Reached::length("Total thickness", outward + inward),
             Reached::length("Deviation from the true offset", made.max_deviation),
         ];
-        Ok(Built { shape: Shape::Body(made.body), reached, warnings: Vec::new() })
+        Ok(Built::body(made.body).with_reached(reached))
     }
 }

@@ -189,7 +189,7 @@ impl Construction for Drawing {
             })
             .collect();
         let lengths = curves.iter().map(|c| Reached::length(format!("Length of {}", c.id), c.length()));
-        let reached = lengths.chain(reached).collect();
-        Ok(Built { shape: Shape::Drawing(DrawingShape { frame, curves }), reached, warnings: Vec::new() })
+        let reached: Vec<Reached> = lengths.chain(reached).collect();
+        Ok(Built::plain(Shape::Drawing(DrawingShape { frame, curves })).with_reached(reached))
     }
 }

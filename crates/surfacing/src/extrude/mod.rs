@@ -1,0 +1,111 @@
+//! Extrude: curves moved along a direction (The NURBS Book, section 8.3), straight or with draft.
+
+mod draft;
+mod to_face;
+
+use geometry::{Frame, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3};
+use topology::{Body, Face};
+
+use crate::SurfacingError;
+use crate::assembled::{assembled, encloses};
+
+/// How far an extrusion goes.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Reach {
+    /// From one distance along the unit direction to another, in millimetres.
+    Between(f64, f64),
+    /// From the curve along the direction to a plane, which may be slanted.
+    UpTo(Frame),
+    /// From the curve along the direction to a face, whose surface may be met beyond its edges.
+    UpToFace(Box<Face>),
+}
+
+/// An extrusion with what it reached.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Extruded {
+    /// The body.
+    pub body: Body,
+    /// Largest distance from the exact extrusion that was measured, in millimetres; none for an exact one.
+    pub max_deviation: Option<f64>,
+}
+
+/// The surfaces that curves make when they move along a unit direction, one face for each under its name; closed
+/// outlines in a plane become a solid if `close`. With a draft, in radians, they grow narrower along their way: for
+/// curves in a plane square to the direction.
+///
+/// # Errors
+/// `Empty` without curves; `NoLength` for a way of no length, a curve along the direction, or a plane that it never
+/// reaches; `NotFlat`, `DraftTooSteep` with a draft; `Misses` for a face that it does not reach.
+pub fn extrude(
+    curves: &[(NurbsCurve, String)],
+    direction: &Vector3,
+    reach: &Reach,
+    draft: f64,
+    close: bool,
+    tolerance: &Tolerance,
+) -> Result<Extruded, SurfacingError> {
+    if curves.is_empty() {
+        return Err(SurfacingError::Empty);
+    }
+    let outlines: Vec<NurbsCurve> = curves.iter().map(|c| c.0.clone()).collect();
+    let close = close && encloses(&outlines, tolerance);
+    let exact = |surfaces| Ok(Extruded { body: assembled(surfaces, close, tolerance)?, max_deviation: None });
+    match reach {
+        Reach::UpToFace(face) => to_face::extrude_to_face(curves, direction, face, close, tolerance),
+        Reach::Between(from, to) if draft != 0.0 => {
+            let drafted = draft::drafted(curves, direction, [*from, *to], draft, tolerance)?;
+            let body = assembled(drafted.surfaces, close, tolerance)?;
+            Ok(Extruded { body, max_deviation: drafted.max_deviation })
+        }
+        _ => {
+            let ends = |curve: &NurbsCurve| -> Result<[NurbsCurve; 2], SurfacingError> {
+                match reach {
+                    Reach::UpTo(plane) => {
+                        let climb = direction.dot(&plane.z);
+                        if climb.abs() <= 1e-9 {
+                            return Err(SurfacingError::NoLength {
+                                why: "the direction runs along the plane and never reaches it",
+                                at: curve.start().into(),
+                            });
+                        }
+                        // Affine, so that the control points' images are those of the image.
+                        let foot = |p: &Point3| p - direction * ((p - plane.origin).dot(&plane.z) / climb);
+                        Ok([curve.clone(), curve.mapped(foot)])
+                    }
+                    Reach::Between(from, to) => Ok([*from, *to].map(|k| curve.mapped(|p| p + direction * k))),
+                    Reach::UpToFace(_) => Err(SurfacingError::Empty),
+                }
+            };
+            let mut surfaces = Vec::with_capacity(curves.len());
+            for (curve, name) in curves {
+                let [start, end] = ends(curve)?;
+                let pairs = start.control_points().into_iter().zip(end.control_points());
+                let moved = pairs.map(|(a, b)| (b - a).norm()).fold(0.0, f64::max);
+                check_way(curve, direction, moved, tolerance)?;
+                surfaces.push((NurbsSurface::ruled(&start, &end)?, name.clone()));
+            }
+            exact(surfaces)
+        }
+    }
+}
+
+/// Refuses a way of no length, and a curve that runs along it.
+fn check_way(
+    curve: &NurbsCurve,
+    direction: &Vector3,
+    moved: f64,
+    tolerance: &Tolerance,
+) -> Result<(), SurfacingError> {
+    let across = curve.control_points().into_iter().map(|p| {
+        let d = p - curve.start();
+        (d - direction * d.dot(direction)).norm()
+    });
+    let why = if moved <= tolerance.resolution {
+        "it goes nowhere"
+    } else if across.fold(0.0, f64::max) <= tolerance.resolution {
+        "the curve runs along the direction"
+    } else {
+        return Ok(());
+    };
+    Err(SurfacingError::NoLength { why, at: curve.start().into() })
+}

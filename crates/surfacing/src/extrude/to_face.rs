@@ -1,0 +1,50 @@
+//! Extrusion up to a face, which closes it there.
+
+use std::sync::Arc;
+
+use geometry::{NurbsCurve, NurbsSurface, Tolerance, Vector3, compatible};
+use topology::{Body, Face, Shell, capped, faced, join, natural_shell};
+
+use super::{Extruded, check_way};
+use crate::SurfacingError;
+use crate::projected_curve::{Toward, projected_curve};
+
+/// The surfaces from curves along a direction to a face's surface; closed by that and by flat ends if `close`.
+pub(super) fn extrude_to_face(
+    curves: &[(NurbsCurve, String)],
+    direction: &Vector3,
+    face: &Face,
+    close: bool,
+    tolerance: &Tolerance,
+) -> Result<Extruded, SurfacingError> {
+    let mut shells: Vec<Shell> = Vec::with_capacity(curves.len());
+    let mut max_deviation: f64 = 0.0;
+    for (curve, name) in curves {
+        let image =
+            projected_curve(curve, &[face.surface.as_ref()], Toward::Direction(*direction), tolerance)?;
+        max_deviation = max_deviation.max(image.max_deviation);
+        let moved = curve
+            .knots()
+            .sampled(4)
+            .into_iter()
+            .map(|t| (image.curve.point(t) - curve.point(t)).norm())
+            .fold(0.0, f64::max);
+        check_way(curve, direction, moved, tolerance)?;
+        // The image keeps the curve's parameters, so that every ruling runs along the direction.
+        let rows = compatible(&[curve.clone(), image.curve])?;
+        let surface = NurbsSurface::ruled(&rows[0], &rows[1])?;
+        shells.push(natural_shell(Arc::new(surface), name, tolerance)?);
+    }
+    let mut shell = join(&shells, tolerance.join)?.shell;
+    if close {
+        shell =
+            faced(
+                shell,
+                &face.surface,
+                tolerance,
+                |k| if k == 1 { "end".into() } else { format!("end {k}") },
+            )?;
+        shell = capped(shell, tolerance, |k| format!("cap {k}"))?;
+    }
+    Ok(Extruded { body: Body::from_shell(shell), max_deviation: Some(max_deviation) })
+}

@@ -1,0 +1,253 @@
+//! How a loft leaves its first and meets its last section.
+
+use std::sync::Arc;
+
+use geometry::{Frame, NurbsCurve, NurbsSurface, Point3, Vector3, closest_on_surface, spline_of};
+
+use super::Section;
+use crate::SurfacingError;
+use crate::sections::{middle, places};
+use geometry::Tolerance;
+
+/// Largest angle in radians, 0.02 degrees, between the surface and its neighbour for which knots are put in.
+const ANGLE: f64 = 0.02 * std::f64::consts::PI / 180.0;
+/// Share of the neighbour's curvature that may be missed likewise.
+const BEND: f64 = 0.005;
+/// Rounds in which every span of the sections is halved.
+const MAX_ROUNDS: usize = 5;
+/// Places between two of the spline's own at which it is checked.
+const CHECKED: usize = 3;
+/// Three times 4 (sqrt 2 - 1) / 3: how fast the cubic that follows a quarter of a circle leaves its end, for a radius of 1.
+const QUARTER: f64 = 1.656_854_249_492_380_2;
+
+/// How a loft leaves its first or meets its last section.
+#[derive(Debug, Clone, PartialEq)]
+pub enum LoftEnd {
+    /// As it comes.
+    Free,
+    /// Square to the section's plane, this strongly: 1 for what comes by itself.
+    Square(f64),
+    /// Round over a point, instead of pointed: 1 for an elliptic dome.
+    Rounded(f64),
+    /// In agreement with surfaces on which the section lies.
+    Neighbour {
+        /// The surfaces.
+        surfaces: Vec<Arc<NurbsSurface>>,
+        /// In curvature too, and not in the tangent plane only.
+        curvature: bool,
+        /// How strongly: 1 for what comes by itself.
+        pull: f64,
+    },
+}
+
+/// Derivatives that the skin must have at a section, the first one first, each by control point.
+type Derivatives = Vec<Vec<Vector3>>;
+
+/// The neighbour's normal, and the derivatives by which a surface leaves the section in agreement with it, per mm.
+struct Leaving {
+    normal: Vector3,
+    first: Vector3,
+    second: Vector3,
+}
+
+/// One end of the loft: its section, the next one, and the surfaces that it meets.
+struct Meeting<'a> {
+    own: &'a NurbsCurve,
+    next: &'a NurbsCurve,
+    surfaces: &'a [Arc<NurbsSurface>],
+    pull: f64,
+    /// 1 at the first section, -1 at the last one, where the loft comes in.
+    sense: f64,
+    tolerance: &'a Tolerance,
+}
+
+impl Meeting<'_> {
+    fn leaving(&self, u: f64) -> Result<Leaving, SurfacingError> {
+        let p = self.own.point(u);
+        let at = p.into();
+        let feet = self.surfaces.iter().map(|s| (s, closest_on_surface(s, &p)));
+        let nearest = feet.min_by(|a, b| a.1.distance.total_cmp(&b.1.distance));
+        let (surface, foot) = nearest.ok_or(SurfacingError::Empty)?;
+        if foot.distance > self.tolerance.join {
+            return Err(SurfacingError::OffNeighbour { distance: foot.distance, at });
+        }
+        let [a, b] = foot.parameters;
+        let normal = surface
+            .normal(a, b)
+            .ok_or(SurfacingError::NoLength { why: "the neighbouring face has no normal here", at })?;
+        let onward = (self.next.point(u) - p) * self.sense;
+        let flat = onward - normal * onward.dot(&normal);
+        // A loft that stands straight up from its neighbour has no way along it but across the section.
+        let across = self.own.tangent(u).map(|t| normal.cross(&t));
+        let first = match (flat.try_normalize(0.1 * onward.norm()), across) {
+            (Some(flat), _) => flat,
+            (None, Some(across)) => across * if across.dot(&onward) < 0.0 { -1.0 } else { 1.0 },
+            (None, None) => {
+                return Err(SurfacingError::NoLength {
+                    why: "the loft has no direction along its neighbour",
+                    at,
+                });
+            }
+        };
+        let first = first * self.pull;
+        let d = surface.derivatives(a, b);
+        let (e, f, g) = (d.u.dot(&d.u), d.u.dot(&d.v), d.v.dot(&d.v));
+        let (along, up) = (first.dot(&d.u), first.dot(&d.v));
+        let area = e * g - f * f;
+        let second = if area <= 1e-18 * e.max(g).powi(2) {
+            Vector3::zeros()
+        } else {
+            let (s, t) = ((g * along - f * up) / area, (e * up - f * along) / area);
+            // Only the part along the normal bends the surface (do Carmo, section 3-2); the rest is free and left out.
+            normal * (d.uu * s * s + d.uv * 2.0 * s * t + d.vv * t * t).dot(&normal)
+        };
+        Ok(Leaving { normal, first, second })
+    }
+
+    /// Splines along the section that hold the derivatives, and whether they agree with the neighbour all along.
+    fn fitted(&self, curvature: bool) -> Result<(Derivatives, bool), SurfacingError> {
+        let knots = self.own.knots();
+        let weights = self.own.weights();
+        let weight = |u: f64| {
+            let span = knots.span(u);
+            let basis = knots.basis(span, u);
+            (0..=knots.degree()).map(|k| basis[k] * weights[span - knots.degree() + k]).sum::<f64>()
+        };
+        let mut derivatives = Vec::new();
+        for order in 0..=usize::from(curvature) {
+            let values = knots
+                .greville()
+                .into_iter()
+                .map(|u| {
+                    let leaving = self.leaving(u)?;
+                    Ok((if order == 0 { leaving.first } else { leaving.second }) * weight(u))
+                })
+                .collect::<Result<Vec<_>, SurfacingError>>()?;
+            let solved = spline_of(knots, &values)?;
+            derivatives.push(solved.iter().zip(&weights).map(|(d, w)| d / *w).collect::<Vec<_>>());
+        }
+        let at = |list: &[Vector3], u: f64| {
+            let span = knots.span(u);
+            let basis = knots.basis(span, u);
+            let first = span - knots.degree();
+            (0..=knots.degree()).map(|k| list[first + k] * (basis[k] * weights[first + k])).sum::<Vector3>()
+                / weight(u)
+        };
+        let mut agrees = true;
+        let size = self.surfaces.len().max(1) as f64;
+        for u in knots.sampled(CHECKED) {
+            let leaving = self.leaving(u)?;
+            let first = at(&derivatives[0], u);
+            agrees &= first.dot(&leaving.normal).abs() <= ANGLE * first.norm() * size;
+            if curvature {
+                let miss = (at(&derivatives[1], u) - leaving.second).dot(&leaving.normal).abs();
+                agrees &= miss <= BEND * leaving.second.norm() + 1e-9;
+            }
+        }
+        Ok((derivatives, agrees))
+    }
+}
+
+/// The rows, with more knots where those are needed, and how the skin through them must leave its first and meet its last
+/// one.
+pub(super) fn agreeing(
+    rows: &[NurbsCurve],
+    sections: &[Section],
+    ends: &[LoftEnd; 2],
+    tolerance: &Tolerance,
+) -> Result<(Vec<NurbsCurve>, [Derivatives; 2]), SurfacingError> {
+    let mut rows = rows.to_vec();
+    for round in 0.. {
+        let mut out: [Derivatives; 2] = [Vec::new(), Vec::new()];
+        let mut all_agree = true;
+        for k in [0, 1] {
+            let (own, next) = if k == 0 { (0, 1) } else { (rows.len() - 1, rows.len() - 2) };
+            let onward = middle(&rows[next].control_points()) - middle(&rows[own].control_points());
+            let sense = if k == 0 { 1.0 } else { -1.0 };
+            out[k] = match (&ends[k], &sections[own]) {
+                (LoftEnd::Square(pull), Section::Curves { normal: Some(normal), .. }) => {
+                    let along = if normal.dot(&onward) * sense < 0.0 { -normal } else { *normal };
+                    vec![vec![along * *pull; rows[own].homogeneous().len()]]
+                }
+                (LoftEnd::Rounded(pull), Section::Point(tip)) => {
+                    let axis = dome_axis(&rows[next], sections.get(next), &onward);
+                    let step = mean_step(&rows[own], &rows[next]);
+                    let round = |p: Point3| {
+                        let d = p - tip;
+                        (d - axis * d.dot(&axis)) * (sense * pull * QUARTER / step)
+                    };
+                    vec![rows[next].control_points().into_iter().map(round).collect()]
+                }
+                (LoftEnd::Neighbour { surfaces, curvature, pull }, Section::Curves { .. }) => {
+                    let (own, next) = (&rows[own], &rows[next]);
+                    let meeting = Meeting { own, next, surfaces, pull: *pull, sense, tolerance };
+                    let (derivatives, agrees) = meeting.fitted(*curvature)?;
+                    all_agree &= agrees;
+                    derivatives
+                }
+                _ => Vec::new(),
+            };
+        }
+        if all_agree || round >= MAX_ROUNDS {
+            return Ok((rows, out));
+        }
+        let breaks = rows[0].knots().breaks();
+        for t in breaks.windows(2).map(|w| 0.5 * (w[0] + w[1])) {
+            rows = rows.iter().map(|r| r.with_knot(t)).collect();
+        }
+    }
+    Err(SurfacingError::Empty)
+}
+
+/// Square to the section next to a tip: its drawn plane's normal, that of a closed one, else the way to the tip.
+fn dome_axis(next: &NurbsCurve, section: Option<&Section>, onward: &Vector3) -> Vector3 {
+    if let Some(Section::Curves { normal: Some(normal), .. }) = section {
+        return *normal;
+    }
+    let outline = places(std::slice::from_ref(next));
+    let closed = (next.start() - next.end()).norm() <= 1e-6;
+    let normal = closed.then(|| Frame::of_outline(&outline)).flatten().map(|f| f.z);
+    normal.unwrap_or_else(|| onward.try_normalize(1e-12).unwrap_or_else(Vector3::z))
+}
+
+fn mean_step(a: &NurbsCurve, b: &NurbsCurve) -> f64 {
+    let (p, q) = (a.control_points(), b.control_points());
+    p.iter().zip(&q).map(|(p, q)| (q - p).norm()).sum::<f64>() / p.len() as f64
+}
+
+/// The largest angle in radians that surfaces make with what they are to agree with at the first or last section.
+pub(super) fn largest_angle(
+    surfaces: &[NurbsSurface],
+    end: &LoftEnd,
+    which: usize,
+    sections: &[Section],
+) -> Option<f64> {
+    let section = if which == 0 { sections.first() } else { sections.last() };
+    let wanted = |p: &Point3, normal: &Vector3| -> Option<f64> {
+        match (end, section) {
+            (LoftEnd::Square(_), Some(Section::Curves { normal: Some(plane), .. })) => {
+                Some(normal.dot(plane).abs().min(1.0).asin())
+            }
+            (LoftEnd::Neighbour { surfaces, .. }, _) => {
+                let feet = surfaces.iter().map(|s| (s, closest_on_surface(s, p)));
+                let (surface, foot) = feet.min_by(|a, b| a.1.distance.total_cmp(&b.1.distance))?;
+                let other = surface.normal(foot.parameters[0], foot.parameters[1])?;
+                Some(normal.cross(&other).norm().atan2(normal.dot(&other).abs()))
+            }
+            _ => None,
+        }
+    };
+    let mut largest: Option<f64> = None;
+    for surface in surfaces {
+        let v = surface.domain().1;
+        let v = if which == 0 { v.start } else { v.end };
+        for u in surface.knots_u().sampled(CHECKED) {
+            let found = surface.normal(u, v).and_then(|n| wanted(&surface.point(u, v), &n));
+            largest = match (largest, found) {
+                (Some(a), Some(b)) => Some(a.max(b)),
+                (a, b) => a.or(b),
+            };
+        }
+    }
+    largest
+}

@@ -1,0 +1,209 @@
+//! Guides of a loft: the skin through the sections is shifted so that it follows them from section to section, and less
+//! the farther off a guide is. That is the correction by which Gordon's surface goes through a second family of curves
+//! (section 10.5), with the guides' places allowed to wander along the sections.
+
+use geometry::{
+    EndDerivatives, FittedSurface, NurbsCurve, NurbsSurface, Point3, Skin, Tolerance, Vector3,
+    closest_on_curve, fit_surface, interpolate, skin, skin_parameters,
+};
+
+use crate::SurfacingError;
+use crate::monotone::Monotone;
+use crate::sections::one_row_each;
+
+const SAMPLES_PER_SPAN: usize = 12;
+/// Steps in which the place where two curves are nearest is approached.
+const APPROACHES: usize = 60;
+
+pub(super) struct Guided {
+    pub surfaces: Vec<NurbsSurface>,
+    pub max_deviation: f64,
+    pub largest_gap: f64,
+}
+
+/// One guide by the skin's parameters.
+struct Track<'a> {
+    curve: &'a NurbsCurve,
+    /// Its own parameter, by the skin's v.
+    along: Monotone,
+    /// Where it runs on the skin: u by v.
+    across: Monotone,
+    /// What it misses the sections by, as coordinates by v.
+    misses: [Monotone; 3],
+}
+
+impl Track<'_> {
+    /// How far the skin is to be shifted on the guide, at v.
+    fn shift(&self, surface: &NurbsSurface, v: f64, closed: bool) -> (f64, Vector3) {
+        let u = self.across.at(v);
+        let u = if closed { u.rem_euclid(1.0) } else { u.clamp(0.0, 1.0) };
+        let miss = Vector3::new(self.misses[0].at(v), self.misses[1].at(v), self.misses[2].at(v));
+        let on_skin = surface.point(u, v);
+        (u, self.curve.point(self.along.at(v)) - on_skin - miss)
+    }
+}
+
+pub(super) fn guided(
+    runs: &[Vec<NurbsCurve>],
+    guides: &[NurbsCurve],
+    closed: bool,
+    tolerance: &Tolerance,
+) -> Result<Guided, SurfacingError> {
+    let (rows, joints) = one_row_each(runs, tolerance)?;
+    let surface = skin(&rows, &Skin::free())?;
+    let parameters = skin_parameters(&rows)?;
+    let mut largest_gap: f64 = 0.0;
+    let mut tracks = Vec::with_capacity(guides.len());
+    for (g, guide) in guides.iter().enumerate() {
+        let mut crossed: Vec<(f64, f64, Vector3)> = Vec::with_capacity(rows.len());
+        for (i, row) in rows.iter().enumerate() {
+            let (t, u) = nearest(guide, row);
+            let miss = guide.point(t) - row.point(u);
+            if miss.norm() > tolerance.join {
+                let at = row.point(u).into();
+                return Err(SurfacingError::GuideMisses {
+                    guide: g + 1,
+                    section: i + 1,
+                    distance: miss.norm(),
+                    at,
+                });
+            }
+            largest_gap = largest_gap.max(miss.norm());
+            // On closed sections the guide goes on over the seam; into a point every place leads.
+            let u = match crossed.last() {
+                Some(&(_, before, _)) if is_point(row, tolerance) => before,
+                Some(&(_, before, _)) if closed => u + (before - u).round(),
+                _ => u,
+            };
+            crossed.push((t, u, miss));
+        }
+        if is_point(&rows[0], tolerance) && crossed.len() > 1 {
+            crossed[0].1 = crossed[1].1;
+        }
+        let rising = crossed[crossed.len() - 1].0 > crossed[0].0;
+        if let Some(i) = crossed.windows(2).position(|w| (w[1].0 > w[0].0) != rising || w[1].0 == w[0].0) {
+            let at = guide.point(crossed[i + 1].0).into();
+            return Err(SurfacingError::GuideTurns { guide: g + 1, section: i + 2, at });
+        }
+        let by = |value: &dyn Fn(&(f64, f64, Vector3)) -> f64| {
+            Monotone::new(parameters.iter().copied().zip(crossed.iter().map(value)).collect())
+        };
+        tracks.push(Track {
+            curve: guide,
+            along: by(&|c| c.0),
+            across: by(&|c| c.1),
+            misses: [by(&|c| c.2.x), by(&|c| c.2.y), by(&|c| c.2.z)],
+        });
+    }
+    // Asked for at few values of v, each for many of u.
+    let shifts = std::cell::RefCell::new(std::collections::HashMap::<u64, NurbsCurve>::new());
+    let at = |u: f64, v: f64| -> Result<Point3, SurfacingError> {
+        let mut known = shifts.borrow_mut();
+        let curve = match known.entry(v.to_bits()) {
+            std::collections::hash_map::Entry::Occupied(e) => e.into_mut(),
+            std::collections::hash_map::Entry::Vacant(e) => {
+                e.insert(shift_curve(&tracks, &surface, v, closed)?)
+            }
+        };
+        Ok(surface.point(u, v) + curve.point(u).coords)
+    };
+    let mut made = Guided { surfaces: Vec::new(), max_deviation: 0.0, largest_gap };
+    let single = joints.len() == 2;
+    for pair in joints.windows(2) {
+        let rings = [closed && single, false];
+        let FittedSurface { surface, max_deviation, .. } =
+            fit_surface(at, [&[pair[0], pair[1]], &parameters], rings, tolerance.fit)?;
+        made.max_deviation = made.max_deviation.max(max_deviation);
+        made.surfaces.push(surface);
+    }
+    // A border that is a point stays one, whatever the fit makes of it.
+    for (k, run) in [(0, runs.first()), (1, runs.last())] {
+        if let Some(row) = run.map(|r| &r[0]).filter(|r| is_point(r, tolerance)) {
+            let tip = row.start();
+            made.surfaces =
+                made.surfaces.into_iter().map(|s| with_border_at(s, k, &tip)).collect::<Result<_, _>>()?;
+        }
+    }
+    Ok(made)
+}
+
+fn is_point(row: &NurbsCurve, tolerance: &Tolerance) -> bool {
+    let points = row.control_points();
+    points.iter().all(|p| (p - points[0]).norm() <= tolerance.resolution)
+}
+
+fn with_border_at(surface: NurbsSurface, end: usize, tip: &Point3) -> Result<NurbsSurface, SurfacingError> {
+    let columns = surface.knots_v().point_count();
+    let mut net = surface.homogeneous().to_vec();
+    for row in net.chunks_exact_mut(columns) {
+        let at = if end == 0 { 0 } else { columns - 1 };
+        row[at] = tip.coords.push(1.0) * row[at].w;
+    }
+    Ok(NurbsSurface::from_homogeneous(surface.knots_u().clone(), surface.knots_v().clone(), net)?)
+}
+
+/// Shifts along a section as a smooth curve over u: those of the guides at their places, and beyond the outermost ones
+/// of an open section the same as there.
+fn shift_curve(
+    tracks: &[Track<'_>],
+    surface: &NurbsSurface,
+    v: f64,
+    closed: bool,
+) -> Result<NurbsCurve, SurfacingError> {
+    let mut nodes: Vec<(f64, Vector3)> = tracks.iter().map(|t| t.shift(surface, v, closed)).collect();
+    nodes.sort_by(|a, b| a.0.total_cmp(&b.0));
+    nodes.dedup_by(|b, a| (b.0 - a.0).abs() < 1e-6);
+    let (first, last) = (nodes[0], nodes[nodes.len() - 1]);
+    if closed {
+        // Once round on either side, so that the seam is a place like any other.
+        let before: Vec<_> = nodes.iter().map(|n| (n.0 - 1.0, n.1)).collect();
+        let after: Vec<_> = nodes.iter().map(|n| (n.0 + 1.0, n.1)).collect();
+        nodes = before.into_iter().chain(nodes).chain(after).collect();
+    } else {
+        if first.0 > 1e-6 {
+            nodes.insert(0, (0.0, first.1));
+        }
+        if last.0 < 1.0 - 1e-6 {
+            nodes.push((1.0, last.1));
+        }
+    }
+    if nodes.len() == 1 {
+        nodes.push((nodes[0].0 + 1.0, nodes[0].1));
+    }
+    let (parameters, points): (Vec<f64>, Vec<Point3>) =
+        nodes.into_iter().map(|(u, d)| (u, Point3::from(d))).unzip();
+    Ok(interpolate(&points, &parameters, 3.min(points.len() - 1), &EndDerivatives::free())?)
+}
+
+/// Parameters at which two curves are nearest to each other: the best of many places, then by turns the nearest place of
+/// one to that of the other.
+fn nearest(a: &NurbsCurve, b: &NurbsCurve) -> (f64, f64) {
+    let start = a.knots().sampled(SAMPLES_PER_SPAN).into_iter().map(|t| {
+        let foot = closest_on_curve(b, &a.point(t));
+        (t, foot.parameter, foot.distance)
+    });
+    let (mut t, mut u, mut best) =
+        start.min_by(|x, y| x.2.total_cmp(&y.2)).unwrap_or((a.domain().start, b.domain().start, f64::MAX));
+    for _ in 0..APPROACHES {
+        // Newton's step for the shortest chord, where it shortens it; else by turns.
+        let (p, [pa, ..]) = a.derivatives(t);
+        let (q, [qb, ..]) = b.derivatives(u);
+        let r = q - p;
+        let (e, f, g) = (pa.dot(&pa), pa.dot(&qb), qb.dot(&qb));
+        let (x, y) = (r.dot(&pa), r.dot(&qb));
+        let area = e * g - f * f;
+        let newton = (area > 1e-12 * e * g).then(|| {
+            (a.domain().clamp(t + (g * x - f * y) / area), b.domain().clamp(u + (f * x - e * y) / area))
+        });
+        let turn = closest_on_curve(a, &q).parameter;
+        let by_turns = (turn, closest_on_curve(b, &a.point(turn)).parameter);
+        let chord = |(t, u): (f64, f64)| (a.point(t) - b.point(u)).norm();
+        let next = newton.filter(|n| chord(*n) < chord(by_turns)).unwrap_or(by_turns);
+        let length = chord(next);
+        if best - length <= 1e-13 * (1.0 + length) {
+            break;
+        }
+        (t, u, best) = (next.0, next.1, length);
+    }
+    (t, u)
+}

@@ -1,0 +1,209 @@
+//! Loft: surfaces through sections (The NURBS Book, section 10.3).
+
+mod control_rows;
+mod end;
+mod guide;
+
+use geometry::{NurbsCurve, Point3, Skin, Tolerance, Vector3, recast_surface, skin};
+use topology::Body;
+
+pub use end::LoftEnd;
+
+use crate::assembled::{assembled, numbered};
+use crate::chain::as_one;
+use crate::developable::developable;
+use crate::sections::{Run, align, check_apart, check_order, rows_of_faces};
+use crate::{SurfacingError, chain};
+
+/// A section of a loft.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Section {
+    /// Curves that run end to end.
+    Curves {
+        /// The pieces, in order.
+        pieces: Vec<NurbsCurve>,
+        /// The normal of the plane that it was drawn in, if it was drawn.
+        normal: Option<Vector3>,
+        /// Run the other way than it would be by itself.
+        reversed: bool,
+        /// Where a closed one begins, as a share 0 to 1 of its length in the direction in which it was drawn; by itself it
+        /// begins where the section before it does.
+        begins: Option<f64>,
+    },
+    /// A point that the loft runs into; only first or last.
+    Point(Point3),
+}
+
+/// How a loft goes from section to section.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Between {
+    /// Smoothly.
+    #[default]
+    Smooth,
+    /// Straight from each to the next.
+    Straight,
+    /// Smoothly, and on from the last to the first.
+    Ring,
+    /// Straight, along rulings chosen so that the surface unrolls as nearly as it can.
+    Developable,
+    /// Controlled by the sections, whose control points become its rows.
+    ControlRows,
+}
+
+/// What a loft is made with.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Loft {
+    /// How it leaves the first and meets the last section.
+    pub ends: [LoftEnd; 2],
+    /// How it goes from section to section.
+    pub between: Between,
+    /// Curves that cross every section and that the surface follows from one to the next.
+    pub guides: Vec<Vec<NurbsCurve>>,
+    /// Approximated to so many control points along the sections and across them.
+    pub grid: Option<[usize; 2]>,
+    /// Planar openings closed, so that it becomes a solid.
+    pub close: bool,
+    /// What its faces are called; with several, a number follows.
+    pub name: String,
+}
+
+impl Default for Loft {
+    /// Smooth with free ends, closed where it can be.
+    fn default() -> Self {
+        Self {
+            ends: [LoftEnd::Free, LoftEnd::Free],
+            between: Between::Smooth,
+            guides: Vec::new(),
+            grid: None,
+            close: true,
+            name: "side".into(),
+        }
+    }
+}
+
+/// A loft with what it reached.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Lofted {
+    /// The body.
+    pub body: Body,
+    /// Largest distance from sections, guides or the exact loft that was measured, in millimetres; none for an exact one.
+    pub max_deviation: Option<f64>,
+    /// Largest distance of a guide from a section, in millimetres.
+    pub guide_gap: Option<f64>,
+    /// At the first and last section, the largest angle in radians between the surface and its neighbour, or the plane that
+    /// it is to be square to.
+    pub end_angles: [Option<f64>; 2],
+    /// Largest turn in radians of the surface's normal along one ruling: 0 for one that unrolls exactly.
+    pub largest_twist: Option<f64>,
+    /// Each section's pieces in the order and direction in which they are run; none for a point.
+    pub runs: Vec<Vec<NurbsCurve>>,
+}
+
+/// A surface through sections in their order. Sections of as many pieces as each other give a face for each piece,
+/// others one face in all. Open sections are turned to run alike, closed ones are also moved to begin alike.
+///
+/// # Errors
+/// `TooFewSections`; `Empty`; `MixedSections` for open ones among closed ones; `PointInside` for a point that is neither
+/// first nor last; `SectionsTouch` for two that meet; `OutOfOrder`; `GuideMisses`; `UnequalRows`.
+pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<Lofted, SurfacingError> {
+    let count = sections.len();
+    let ring = how.between == Between::Ring;
+    let needed = if ring { 3 } else { 2 };
+    if count < needed {
+        return Err(SurfacingError::TooFewSections { given: count, needed });
+    }
+    let mut runs: Vec<Run> = Vec::with_capacity(count);
+    let mut all_closed = None;
+    for (i, section) in sections.iter().enumerate() {
+        match section {
+            Section::Point(at) if ring || (i > 0 && i + 1 < count) => {
+                return Err(SurfacingError::PointInside { section: i + 1, at: (*at).into() });
+            }
+            Section::Point(_) => runs.push(Run::default()),
+            Section::Curves { pieces, reversed, begins, .. } => {
+                let chain = chain(pieces, tolerance)?;
+                let run = chain.run(pieces);
+                if chain.closed != *all_closed.get_or_insert(chain.closed) {
+                    let at = run[0].start().into();
+                    return Err(SurfacingError::MixedSections { section: i + 1, closed: chain.closed, at });
+                }
+                runs.push(Run { pieces: run, reversed: *reversed, begins: *begins });
+            }
+        }
+    }
+    let closed = all_closed.ok_or(SurfacingError::TooFewSections { given: 0, needed: 1 })?;
+    let mut runs = align(runs, closed, tolerance);
+    check_apart(&runs, tolerance)?;
+    check_order(&runs, sections, ring)?;
+    let shown = runs.clone();
+    let pieces = runs.iter().map(Vec::len).max().unwrap_or(1);
+    for (run, section) in runs.iter_mut().zip(sections) {
+        if let Section::Point(at) = section {
+            *run = vec![NurbsCurve::line(*at, *at); pieces];
+        }
+    }
+    let mut max_deviation: Option<f64> = None;
+    let mut reached = |deviation: f64| max_deviation = Some(max_deviation.unwrap_or(0.0).max(deviation));
+    let (mut guide_gap, mut largest_twist) = (None, None);
+    let surfaces = match how.between {
+        Between::ControlRows => control_rows::control_rows(&runs, tolerance)?,
+        Between::Developable => {
+            let mut surfaces = Vec::new();
+            for pair in runs.windows(2) {
+                let strip = developable(&pair[0], &pair[1], tolerance)?;
+                reached(strip.max_deviation);
+                largest_twist = Some(strip.largest_twist.max(largest_twist.unwrap_or(0.0)));
+                surfaces.push(strip.surface);
+            }
+            surfaces
+        }
+        _ if !how.guides.is_empty() => {
+            let guides =
+                how.guides.iter().map(|g| as_one(g, tolerance)).collect::<Result<Vec<NurbsCurve>, _>>()?;
+            let guided = guide::guided(&runs, &guides, closed, tolerance)?;
+            reached(guided.max_deviation);
+            guide_gap = Some(guided.largest_gap);
+            guided.surfaces
+        }
+        _ => {
+            let mut surfaces = Vec::new();
+            let rows = rows_of_faces(&runs, tolerance)?;
+            if rows.max_deviation > 0.0 {
+                reached(rows.max_deviation);
+            }
+            for rows in rows.faces {
+                let kind = match how.between {
+                    Between::Ring => Skin::Ring,
+                    Between::Straight => Skin::Straight,
+                    _ => {
+                        let (rows, ends) = end::agreeing(&rows, sections, &how.ends, tolerance)?;
+                        surfaces.push(skin(&rows, &Skin::Smooth { ends })?);
+                        continue;
+                    }
+                };
+                surfaces.push(skin(&rows, &kind)?);
+            }
+            surfaces
+        }
+    };
+    let surfaces = match how.grid {
+        None => surfaces,
+        Some([along, across]) => {
+            let mut out = Vec::with_capacity(surfaces.len());
+            for surface in surfaces {
+                let degrees = [along, across].map(|n| 3.min(n.saturating_sub(1)));
+                let fitted = recast_surface(&surface, degrees, [along, across])?;
+                reached(fitted.max_deviation);
+                out.push(fitted.surface);
+            }
+            out
+        }
+    };
+    let angle = |k: usize| match how.between {
+        Between::Smooth => end::largest_angle(&surfaces, &how.ends[k], k, sections),
+        _ => None,
+    };
+    let end_angles = [angle(0), angle(1)];
+    let body = assembled(numbered(surfaces, &how.name), how.close && closed && !ring, tolerance)?;
+    Ok(Lofted { body, max_deviation, guide_gap, end_angles, largest_twist, runs: shown })
+}
