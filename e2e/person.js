@@ -66,10 +66,13 @@ async function paper(page) {
 async function lookFor(page, wanted, [x0, y0, x1, y1] = [0, 0, 1, 1]) {
   const box = await page.locator('#space').boundingBox();
   const words = page.locator('.hover-word');
-  for (let y = box.y + y0 * box.height + 6; y < box.y + y1 * box.height; y += 12) {
-    for (let x = box.x + x0 * box.width + 6; x < box.x + x1 * box.width; x += 12) {
-      await page.mouse.move(x, y);
-      if (wanted.test(await words.textContent()) && (await isSeen(page, x, y))) return [x, y];
+  // A second time between the first places: what is looked for may only just have been shown.
+  for (const shift of [6, 11]) {
+    for (let y = box.y + y0 * box.height + shift; y < box.y + y1 * box.height; y += 12) {
+      for (let x = box.x + x0 * box.width + shift; x < box.x + x1 * box.width; x += 12) {
+        await page.mouse.move(x, y);
+        if (wanted.test(await words.textContent()) && (await isSeen(page, x, y))) return [x, y];
+      }
     }
   }
   throw new Error(`nothing in space says ${wanted}`);
@@ -96,4 +99,46 @@ async function settledVolume(page) {
   }
 }
 
-module.exports = { lookFor, makePart, makeTurned, drawTyped, openDrawing, paper, ledger, volume, settledVolume };
+const card = (page, name) => page.getByRole('dialog', { name });
+const accept = (page, name) =>
+  card(page, name)
+    .getByRole('button', { name: /Accept/ })
+    .click();
+/** A drawing on a main plane, so far from it, with what `draw` draws. */
+async function drawing(page, plane, offset, draw) {
+  if (await page.getByRole('button', { name: 'Open a drawing on the XZ plane' }).isVisible()) await openDrawing(page);
+  else {
+    const rows = await page.locator('.lineage-row').count();
+    await page.keyboard.press('d');
+    await expect(page.locator('.lineage-row')).toHaveCount(rows + 1);
+    await expect(page.getByLabel('Drawing sheet')).toBeVisible();
+    await expect(page.locator('#sheet .axis')).toHaveCount(2);
+    await expect(page.locator('#sheet .point')).toHaveCount(0);
+  }
+  await page.getByLabel('Plane of the drawing').selectOption({ label: plane });
+  if (offset) {
+    await page.getByLabel('Offset from the plane').fill(offset);
+    await page.getByLabel('Offset from the plane').press('Enter');
+  }
+  await draw();
+  await page.getByRole('button', { name: 'Done' }).click();
+}
+
+/** A rectangle from corner to corner. */
+const rectangle = (page, from, to) => () => drawTyped(page, 'Rectangle', [from, to]);
+
+module.exports = {
+  accept,
+  card,
+  drawing,
+  rectangle,
+  lookFor,
+  makePart,
+  makeTurned,
+  drawTyped,
+  openDrawing,
+  paper,
+  ledger,
+  volume,
+  settledVolume,
+};

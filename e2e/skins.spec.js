@@ -1,34 +1,6 @@
 // Surfaces that a profile makes: extrude, loft, sweep, flat face, copy and join, by picking and typing.
 const { test, expect } = require('@playwright/test');
-const { drawTyped, ledger, makePart, openDrawing, settledVolume, volume } = require('./person');
-
-const card = (page, name) => page.getByRole('dialog', { name });
-const accept = (page, name) =>
-  card(page, name)
-    .getByRole('button', { name: /Accept/ })
-    .click();
-/** A drawing on a main plane, so far from it, with what `draw` draws. */
-async function drawing(page, plane, offset, draw) {
-  if (await page.getByRole('button', { name: 'Open a drawing on the XZ plane' }).isVisible()) await openDrawing(page);
-  else {
-    const rows = await page.locator('.lineage-row').count();
-    await page.keyboard.press('d');
-    await expect(page.locator('.lineage-row')).toHaveCount(rows + 1);
-    await expect(page.getByLabel('Drawing sheet')).toBeVisible();
-    await expect(page.locator('#sheet .axis')).toHaveCount(2);
-    await expect(page.locator('#sheet .point')).toHaveCount(0);
-  }
-  await page.getByLabel('Plane of the drawing').selectOption({ label: plane });
-  if (offset) {
-    await page.getByLabel('Offset from the plane').fill(offset);
-    await page.getByLabel('Offset from the plane').press('Enter');
-  }
-  await draw();
-  await page.getByRole('button', { name: 'Done' }).click();
-}
-
-/** A rectangle from corner to corner. */
-const rectangle = (page, from, to) => () => drawTyped(page, 'Rectangle', [from, to]);
+const { accept, card, drawTyped, drawing, ledger, makePart, rectangle, settledVolume, volume } = require('./person');
 
 test('an outline extrudes into a solid; both ways, and up to a plane', async ({ page }) => {
   await makePart(page, 'Block');
@@ -57,10 +29,10 @@ test('sections are picked in order into a loft, which names what does not fit', 
   const loft = card(page, 'Loft');
   for (const row of [0, 1, 2]) await page.locator('.lineage-row').nth(row).getByRole('button').click();
   await expect(loft.locator('.slot-row')).toHaveCount(3);
-  await loft.getByRole('radio', { name: 'Straight' }).click();
+  await loft.getByLabel('Between sections').selectOption({ label: 'Straight' });
   // Two frustums of a pyramid, h (A + sqrt(A B) + B) / 3 each (Heron, Metrica II).
   await expect.poll(() => volume(page)).toBeCloseTo((2 * 20 * (900 + 600 + 400)) / 3, 0);
-  await loft.getByRole('radio', { name: 'Smooth' }).click();
+  await loft.getByLabel('Between sections').selectOption({ label: 'Smooth' });
   await expect.poll(() => volume(page)).toBeLessThan(25000);
   await accept(page, 'Loft');
   await expect(page.locator('.ledger-head')).toContainText('A watertight solid');
@@ -73,32 +45,43 @@ test('sections are picked in order into a loft, which names what does not fit', 
   await expect.poll(() => volume(page)).not.toBeCloseTo(before, -1);
   await page.getByRole('button', { name: 'Done' }).click();
   await page.locator('.lineage-row').nth(3).getByRole('button').click();
-  await loft.getByRole('combobox', { name: 'Sections' }).selectOption({ label: 'Profile 3' });
+  await loft.getByRole('combobox', { name: 'Sections', exact: true }).selectOption({ label: 'Profile 3' });
   await expect(loft.getByRole('alert')).toContainText('sections 3 and 4 meet here');
   await expect(loft.getByRole('button', { name: 'Show me' })).toBeVisible();
 });
 
-test('a round sweep follows a drawn path; a corner in it is refused with the cure', async ({ page }) => {
+test('a round sweep follows a drawn path; its corners are mitred or rounded', async ({ page }) => {
   await makePart(page, 'Wire');
   await drawing(page, 'XZ', '', () => drawTyped(page, 'Through', ['0, 0', '20, 30', '60, 35']));
   await page.keyboard.press('s');
   const sweep = card(page, 'Sweep');
   await sweep.getByRole('radio', { name: 'A round section' }).click();
-  await sweep.getByLabel('Radius').fill('3 mm');
+  await sweep.getByLabel('Radius', { exact: true }).fill('3 mm');
   await expect(page.locator('.ledger-head')).toContainText('A watertight solid');
   const thin = await settledVolume(page);
-  await sweep.getByLabel('Radius').fill('6 mm');
+  await sweep.getByLabel('Radius', { exact: true }).fill('6 mm');
   // Four times the area along the same middle (Pappus).
   await expect.poll(() => volume(page)).toBeCloseTo(4 * thin, -2);
-  await sweep.getByLabel('Radius').fill('60 mm');
+  await sweep.getByLabel('Radius', { exact: true }).fill('60 mm');
   await expect(sweep.getByRole('alert')).toContainText('bends with radius');
-  await sweep.getByLabel('Radius').fill('3 mm');
+  await sweep.getByLabel('Radius', { exact: true }).fill('3 mm');
   await accept(page, 'Sweep');
   await expect(page.locator('.lineage-row')).toHaveCount(2);
+  await page.locator('.lineage-actions').getByRole('button', { name: 'Skip' }).click();
   await drawing(page, 'XZ', '', () => drawTyped(page, 'Lines', ['0, -40', '30, -40', '30, -10']));
   await page.keyboard.press('s');
   await sweep.getByLabel('Path').selectOption({ label: 'Profile 2' });
   await sweep.getByRole('radio', { name: 'A round section' }).click();
+  // Mitred, the middle is as long as the path; with a radius of 10 the corner is a quarter circle.
+  await sweep.getByLabel('Radius', { exact: true }).fill('2 mm');
+  await expect.poll(() => volume(page)).toBeCloseTo(Math.PI * 4 * 60, 0);
+  await sweep.getByRole('radio', { name: 'Rounded' }).click();
+  await expect.poll(() => volume(page)).toBeCloseTo(Math.PI * 4 * (40 + 5 * Math.PI), 0);
+  await sweep.getByLabel('Radius of corners').fill('40 mm');
+  await expect(sweep.getByRole('alert')).toContainText('at most 29.99');
+  // A twist cannot be mitred, and says so.
+  await sweep.getByRole('radio', { name: 'Mitred' }).click();
+  await sweep.getByLabel('Twist', { exact: true }).fill('90 deg');
   await expect(sweep.getByRole('alert')).toContainText('round the corner');
 });
 

@@ -16,10 +16,10 @@ impl Lineage {
     pub fn new(recipe: &Recipe) -> Self {
         let place: BTreeMap<&str, usize> =
             recipe.steps.iter().enumerate().map(|(i, s)| (s.id.as_str(), i)).collect();
-        let taken = |keep: fn(&Step, &Reference) -> bool| -> Vec<Vec<usize>> {
+        let taken = |keep: fn(&Step, &str, &Reference) -> bool| -> Vec<Vec<usize>> {
             let of = |step: &Step| {
                 let inputs = step.make.inputs();
-                let kept = inputs.iter().filter(|(_, r)| keep(step, r));
+                let kept = inputs.iter().filter(|(slot, r)| keep(step, slot, r));
                 let mut places: Vec<usize> =
                     kept.filter_map(|(_, r)| place.get(r.step.as_str()).copied()).collect();
                 places.sort_unstable();
@@ -30,8 +30,8 @@ impl Lineage {
         };
         let aside = recipe.steps.iter().map(|s| s.display == Display::Backdrop).collect();
         Self {
-            parents: taken(|_, _| true),
-            wholes: taken(|s, r| r.item.is_none() && !s.make.keeps_inputs()),
+            parents: taken(|_, _, _| true),
+            wholes: taken(|s, slot, r| r.item.is_none() && !s.make.keeps(slot)),
             aside,
         }
     }

@@ -86,6 +86,25 @@ fn of(step: &str) -> Value {
 }
 
 #[test]
+fn every_tool_has_a_key_of_its_own_and_a_name_that_no_other_has() {
+    let tools = part::steps::Make::descriptions();
+    for (i, tool) in tools.iter().enumerate() {
+        for other in &tools[..i] {
+            assert!(tool.key.is_empty() || tool.key != other.key, "{} and {}", tool.label, other.label);
+            assert_ne!(tool.label, other.label);
+        }
+        // A field that depends on another one depends on one that there is.
+        let fields: Vec<&str> =
+            tool.slots.iter().map(|s| s.name).chain(tool.values.iter().map(|v| v.name)).collect();
+        let conditions =
+            tool.slots.iter().filter_map(|s| s.only_if).chain(tool.values.iter().filter_map(|v| v.only_if));
+        for (field, _) in conditions {
+            assert!(fields.contains(&field), "{} of {}", field, tool.label);
+        }
+    }
+}
+
+#[test]
 fn a_draft_is_a_parameter_and_says_what_fits() {
     // DR-03: 10 x 20, 5 high, 3 degrees inward.
     let parameters = json!([{"name": "lean", "quantity": "angle", "formula": "3 deg"}]);

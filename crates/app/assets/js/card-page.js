@@ -12,13 +12,29 @@ export const cardPage = (parts, describe) => ({
     if (card.fresh) {
       const count = this.recipe.steps.filter((s) => kindOf(s) === card.kind).length;
       const name = count ? `${card.description.label} ${count + 1}` : card.description.label;
-      return [{ edit: 'add_step', step: { id: '', name, make: { [card.kind]: this.cleanDraft() } } }];
+      return [
+        {
+          edit: 'add_step',
+          step: { id: '', name, make: { [card.kind]: this.cleanDraft() }, flip_facing: !!card.flip },
+        },
+      ];
     }
     const now = this.step(card.id).make[card.kind];
     const defaults = new Map(card.description.values.map((v) => [v.name, v.default]));
-    return Object.entries(this.cleanDraft())
+    for (const list of ['reversed', 'begins']) defaults.set(list, []);
+    const fields = Object.entries(this.cleanDraft())
       .filter(([field, value]) => JSON.stringify(value) !== JSON.stringify(now[field] ?? defaults.get(field)))
       .map(([field, value]) => ({ edit: 'set_field', step: card.id, field, value }));
+    const flips = !!card.flip !== !!this.step(card.id).flip_facing;
+    return flips ? [...fields, { edit: 'set_facing', step: card.id, flip: !!card.flip }] : fields;
+  },
+  /** Whether what the card makes has two sides that can be told apart. */
+  hasFacing() {
+    return this.card.description.makes.includes('surface');
+  },
+  flipFacing(flip) {
+    this.card.flip = flip;
+    this.previewCard();
   },
   previewCard() {
     this.keepDraft();
@@ -43,11 +59,26 @@ export const cardPage = (parts, describe) => ({
   },
   cardReached() {
     const r = this.cardReport();
-    const text = ({ value, quantity }) => (quantity === 'length' ? this.lengthText(value) : figure(value));
+    const text = ({ value, quantity }) =>
+      quantity === 'length'
+        ? this.lengthText(value)
+        : quantity === 'angle'
+          ? `${figure((value * 180) / Math.PI, 3)} deg`
+          : figure(value);
     const out = (r?.reached ?? []).map((x) => ({ label: x.label, text: text(x) }));
-    const body = this.report?.bodies.find((b) => b.step === r?.step);
-    if (body) out.push({ label: 'Area', text: `${figure(body.area_mm2, 1)} mm²` });
-    if (body?.volume_ml) out.push({ label: 'Volume', text: `${figure(body.volume_ml, 3)} mL` });
+    const bodies = (this.report?.bodies ?? []).filter((b) => b.step === r?.step);
+    const sum = (of) => bodies.reduce((all, b) => all + (of(b) ?? 0), 0);
+    if (bodies.length > 1) out.push({ label: 'Bodies', text: figure(bodies.length) });
+    if (bodies.length)
+      out.push({
+        label: 'Area',
+        text: `${figure(
+          sum((b) => b.area_mm2),
+          1,
+        )} mm²`,
+      });
+    const volume = sum((b) => b.volume_ml);
+    if (volume) out.push({ label: 'Volume', text: `${figure(volume, 3)} mL` });
     return out;
   },
   async accept() {
@@ -75,7 +106,27 @@ export const cardPage = (parts, describe) => ({
     this.refresh().catch((error) => this.say(error.message, 'error'));
   },
   async cure(cure) {
+    // A new step is not saved yet; what would cure it is done on its card.
+    if (this.card?.fresh && cure.edits.every((e) => e.edit === 'set_field' && !this.step(e.step))) {
+      for (const { field, value } of cure.edits) this.card.draft[field] = value;
+      this.previewCard();
+      return;
+    }
     await this.commit(cure.edits);
+    if (this.card) this.pickAgain();
+  },
+  /** Opens the card of its step anew, as it is saved. */
+  pickAgain() {
+    const { id, fresh } = this.card;
+    if (fresh) return;
+    this.card = null;
+    this.picked = null;
+    this.pick(id);
+  },
+  async freeCopy() {
+    const { id, title } = this.card;
+    this.card = null;
+    if (await this.commit([{ edit: 'free_copy', step: id }])) this.say(`${title} now stands by itself.`);
   },
   previewRefused(error) {
     if (this.card) this.card.refusal = error;
@@ -84,9 +135,9 @@ export const cardPage = (parts, describe) => ({
   },
   keepDraft() {
     if (this.card) {
-      const { kind, draft, fresh, id } = this.card;
+      const { kind, draft, fresh, id, flip } = this.card;
       this.card.refusal = null;
-      sessionStorage.setItem(`card ${this.id}`, JSON.stringify({ kind, draft, fresh, id }));
+      sessionStorage.setItem(`card ${this.id}`, JSON.stringify({ kind, draft, fresh, id, flip }));
     } else sessionStorage.removeItem(`card ${this.id}`);
   },
   restoreDraft() {
@@ -99,6 +150,7 @@ export const cardPage = (parts, describe) => ({
       } else {
         this.pick(kept.id);
         this.card.draft = kept.draft;
+        this.card.flip = kept.flip;
       }
       this.previewCard();
     }

@@ -7,6 +7,15 @@ const icons = {
   sweep: draw(
     '<path d="M4 17C4 9 9 5 17 5" stroke-dasharray="2 2"/><circle cx="4" cy="17" r="2"/><path d="M2 17C1 8 8 2 17 3M6 17C6 11 10 7 17 7"/>',
   ),
+  rail_sweep: draw(
+    '<path d="M3 17C3 10 6 5 8 3M17 17c0-5-1-10-3-14"/><path d="M3 17c3-5 11-5 14 0M5 9.500c3-3 8-3 11 0" stroke-dasharray="2 2"/>',
+  ),
+  ruled: draw(
+    '<path d="M2 15C6 11 9 17 18 13M4 4c5 3 9-1 13 1"/><path d="M4 4 2 15M9 5l-1 8.500M13 4l0 10M17 5l1 8" stroke-width="1"/>',
+  ),
+  pattern: draw(
+    '<rect x="2" y="12" width="5" height="5"/><rect x="8" y="7" width="5" height="5" stroke-dasharray="2 1.500"/><rect x="14" y="2" width="4.500" height="4.500" stroke-dasharray="2 1.500"/>',
+  ),
   loft: draw('<path d="M5 17h10M7 10h6M9 3h2"/><path d="M5 17C5 12 8 8 9 3M15 17c0-5-3-9-4-14"/>'),
   flat_face: draw('<path d="M2 14 7 5h11l-5 9z"/><circle cx="10" cy="9.500" r="2.200"/>'),
   copy: draw('<path d="M10 2v16" stroke-dasharray="3 2"/><path d="M8 5 3 15h5M12 5l5 10h-5"/>'),

@@ -1,11 +1,16 @@
 // The lineage: each step a mark in the lane of what it makes, with lines from its parents.
-const LANES = [20, 44, 68, 92];
+const LANES = [16, 35, 54, 73];
 export const ROW = 40;
+
+const pictured = (kind) => !['plane', 'axis', 'point'].includes(kind);
 
 /** Rows for the list beside the drawing, one per step, in the recipe's order. */
 export function lineageRows(recipe, report) {
   const reports = new Map((report?.steps ?? []).map((s) => [s.step, s]));
-  const usualLane = { extrude: 1, revolve: 1, sweep: 1, loft: 1, flat_face: 1, copy: 1, joined_surface: 2, thicken: 3 };
+  const usualLane = {
+    ...{ extrude: 1, revolve: 1, sweep: 1, rail_sweep: 1, loft: 1, ruled: 1, flat_face: 1, copy: 1, pattern: 1 },
+    ...{ joined_surface: 2, thicken: 3 },
+  };
   return (recipe?.steps ?? []).map((step) => {
     const kind = Object.keys(step.make)[0];
     const r = reports.get(step.id);
@@ -20,6 +25,7 @@ export function lineageRows(recipe, report) {
       state,
       lane: r?.lane ?? usualLane[kind] ?? 0,
       group: step.group ?? null,
+      key: state === 'built' && pictured(kind) ? r?.key : null,
       parents: r?.parents ?? [],
       note: notes[state] ?? shown[step.display] ?? warned,
       title:

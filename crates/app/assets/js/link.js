@@ -94,6 +94,7 @@ export class Live {
       ticket: ++this.ticket,
       version: this.hooks.version(),
       sheet: this.hooks.sheet(),
+      fineness: this.hooks.fineness(),
       edits,
     };
     this.flush();

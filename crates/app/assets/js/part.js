@@ -62,6 +62,7 @@ Alpine.data('part', () => ({
   said: [],
   finder: null,
   chord: '0.05',
+  fineness: localStorage.getItem('fineness') ?? 'middle',
   askServer: ask,
   formats: [
     { ending: 'step', label: 'STEP', help: 'Exact surfaces in millimetres, ISO 10303 AP242.' },
@@ -76,9 +77,11 @@ Alpine.data('part', () => ({
       hover: (under) => this.hover(under),
       clicked: (under) => this.clickInSpace(under),
       dragging: (drag) =>
-        drag.free ? this.draggingInSpace(drag) : parts.live.show([this.moveEdit(drag.drawing.step, drag)]),
+        drag.free || drag.begin
+          ? this.draggingInSpace(drag)
+          : parts.live.show([this.moveEdit(drag.drawing.step, drag)]),
       dragged: (drag) =>
-        drag.free ? this.draggedInSpace(drag) : this.commit([this.moveEdit(drag.drawing.step, drag)]),
+        drag.free || drag.begin ? this.draggedInSpace(drag) : this.commit([this.moveEdit(drag.drawing.step, drag)]),
     });
     parts.viewer.wants = () => this.wants();
     // A new step's points can be dragged before it is accepted.
@@ -109,6 +112,7 @@ Alpine.data('part', () => ({
         this.progress = note;
       },
       version: () => this.version,
+      fineness: () => this.fineness,
       sheet: () => (this.sheetStep ? { step: this.sheetStep, from: parts.sheet.pending.at(-1) } : undefined),
       linked: (on) => {
         this.saved = on ? this.savedWord() : 'no connection: your work stays here';
@@ -119,6 +123,7 @@ Alpine.data('part', () => ({
     this.$watch('card', () => {
       this.keepDraft();
       this.lightUp();
+      this.showMarks();
     });
   },
 
@@ -173,6 +178,7 @@ Alpine.data('part', () => ({
     this.sheetError = '';
     this.showOnSheet();
     this.showPlaces();
+    this.showMarks();
     this.lightUp();
     this.shown = (this.shown ?? 0) + 1;
   },
@@ -371,6 +377,7 @@ Alpine.data('part', () => ({
       kind,
       description,
       draft: { ...defaults, ...JSON.parse(JSON.stringify(step.make[kind])) },
+      flip: !!step.flip_facing,
       fresh: false,
       title: step.name,
       place: `${description.label} · step ${this.recipe.steps.indexOf(step) + 1} of ${this.recipe.steps.length}`,
@@ -385,6 +392,17 @@ Alpine.data('part', () => ({
   },
   look(name) {
     parts.viewer.look(name);
+  },
+  finenessWord() {
+    return { coarse: 'Coarse', middle: 'Middle', fine: 'Fine' }[this.fineness];
+  },
+  /** Surfaces are shown more or less finely; what they are stays the same. */
+  cycleFineness() {
+    const order = ['coarse', 'middle', 'fine'];
+    this.fineness = order[(order.indexOf(this.fineness) + 1) % 3];
+    localStorage.setItem('fineness', this.fineness);
+    if (this.card) this.previewCard();
+    this.refresh().catch((error) => this.say(error.message, 'error'));
   },
   markPlace(at) {
     parts.viewer.mark([at]);

@@ -29,6 +29,8 @@ export function typedPoint(text, count) {
 }
 
 export const slots = (describe, parts) => ({
+  dragged: null,
+
   /** Steps that may stand before the open card's step. */
   stepsBefore() {
     if (this.card.fresh) return this.recipe.steps;
@@ -51,11 +53,16 @@ export const slots = (describe, parts) => ({
   shownValues() {
     return this.card.description.values.filter((v) => this.holds(v.only_if));
   },
+  /** Whether the field of a condition is shown and has one of the values wanted: `filled`, `!x`, `a|b`. */
   holds(condition) {
     if (!condition) return true;
     const [field, wanted] = condition;
+    const { slots, values } = this.card.description;
+    if (![...slots, ...values].filter((f) => f.name === field).some((f) => this.holds(f.only_if))) return false;
     const value = this.card.draft[field];
-    return wanted === 'filled' ? !!value : String(value) === wanted;
+    if (wanted === 'filled') return !!value;
+    if (wanted.startsWith('!')) return String(value) !== wanted.slice(1);
+    return wanted.split('|').includes(String(value));
   },
   /** Everything that can go into a slot: main planes and axes, then fitting steps with their single items. */
   slotOptions(slot) {
@@ -125,16 +132,75 @@ export const slots = (describe, parts) => ({
     this.card.draft[slot.name] = this.slotRows(slot).map((row, i) => (i === index ? value : row));
     this.previewCard();
   },
-  moveRow(slot, index, by) {
-    const rows = [...this.slotRows(slot)];
-    const [row] = rows.splice(index, 1);
-    rows.splice(Math.max(0, index + by), 0, row);
-    this.card.draft[slot.name] = rows;
+  /** Gives a list the rows that stand at these places now; what is known of a row goes with it. */
+  arrangeRows(slot, places) {
+    const { draft } = this.card;
+    const rows = this.slotRows(slot);
+    draft[slot.name] = places.map((i) => rows[i]);
+    if (slot.directed) {
+      const now = (section) => places.indexOf(section - 1) + 1;
+      draft.reversed = (draft.reversed ?? []).map(now).filter(Boolean);
+      draft.begins = (draft.begins ?? []).map((b) => ({ ...b, section: now(b.section) })).filter((b) => b.section);
+    }
     this.previewCard();
   },
+  moveRow(slot, index, to) {
+    const places = this.slotRows(slot).map((_, i) => i);
+    const [place] = places.splice(index, 1);
+    places.splice(Math.max(0, to), 0, place);
+    this.arrangeRows(slot, places);
+  },
   dropRow(slot, index) {
-    this.card.draft[slot.name] = this.slotRows(slot).filter((_, i) => i !== index);
+    this.arrangeRows(
+      slot,
+      this.slotRows(slot)
+        .map((_, i) => i)
+        .filter((i) => i !== index),
+    );
+  },
+  /** A row is dragged by its number to the place of another one. */
+  rowGrip(event, slot, index) {
+    const rowAt = (e) => {
+      const row = document.elementFromPoint(e.clientX, e.clientY)?.closest('.slot-row');
+      return row?.dataset.slot === slot.name ? Number(row.dataset.row) : null;
+    };
+    const move = (e) => {
+      this.dragged = { slot: slot.name, index, over: rowAt(e) };
+    };
+    const up = (e) => {
+      removeEventListener('pointermove', move);
+      removeEventListener('pointerup', up);
+      const over = rowAt(e);
+      this.dragged = null;
+      if (over !== null && over !== index) this.moveRow(slot, index, over);
+    };
+    event.preventDefault();
+    addEventListener('pointermove', move);
+    addEventListener('pointerup', up);
+  },
+  /** Whether a list's row is a place and not something that runs one way or the other. */
+  isPoint(row) {
+    const step = this.step(row?.step);
+    return Array.isArray(row) || (step && kindOf(step) === 'point') || /^(start|end) of /.test(row?.item ?? '');
+  },
+  isReversed(index) {
+    return (this.card.draft.reversed ?? []).includes(index + 1);
+  },
+  toggleReversed(index) {
+    const now = this.card.draft.reversed ?? [];
+    this.card.draft.reversed = this.isReversed(index)
+      ? now.filter((s) => s !== index + 1)
+      : [...now, index + 1].sort((a, b) => a - b);
     this.previewCard();
+  },
+  /** Where a closed section begins; none lets it begin by itself. */
+  setBegin(index, at) {
+    const others = (this.card.draft.begins ?? []).filter((b) => b.section !== index + 1);
+    this.card.draft.begins = at === undefined ? others : [...others, { section: index + 1, at }];
+    this.previewCard();
+  },
+  beginOf(index) {
+    return (this.card.draft.begins ?? []).find((b) => b.section === index + 1)?.at;
   },
   /** The slot that a pick would go into: the one in hand, else the first that has room, else one that it replaces. */
   slotFor(under) {
@@ -212,6 +278,10 @@ export const slots = (describe, parts) => ({
     const { description, draft } = this.card;
     const shown = new Set([...this.shownSlots(), ...this.shownValues()].map((f) => f.name));
     const fields = [...new Set([...description.slots, ...description.values].map((f) => f.name))];
-    return Object.fromEntries(fields.filter((f) => shown.has(f) && draft[f] !== undefined).map((f) => [f, draft[f]]));
+    const clean = Object.fromEntries(
+      fields.filter((f) => shown.has(f) && draft[f] !== undefined).map((f) => [f, draft[f]]),
+    );
+    for (const f of ['reversed', 'begins']) if (draft[f]?.length || (draft[f] && !this.card.fresh)) clean[f] = draft[f];
+    return clean;
   },
 });

@@ -1,6 +1,8 @@
 // The part in space: what lies under the pointer, what a click would pick, and points that are dragged there.
 // Mixed into the part page.
 
+import { figure } from './figures.js';
+
 const shareText = (v) => Number(Math.min(1, Math.max(0, v)).toFixed(4));
 
 export const spacePage = (parts) => ({
@@ -19,16 +21,17 @@ export const spacePage = (parts) => ({
   },
 
   hover(under) {
-    const { handle, place, line, body, inner } = under;
+    const { handle, begin, place, line, body, inner } = under;
     const name = (step) => this.step(step)?.name ?? 'New';
     const word = (step, item, kind) => (item ? this.rowLabel({ step, item }) : `${name(step)} · ${kind}`);
     let text = '';
     if (handle) text = `Point ${handle.userData.index + 1} of ${handle.userData.curve}: drag it`;
+    else if (begin) text = `Section ${begin.index + 1} begins here: drag it round`;
     else if (place) text = word(place.step, place.item, 'point');
     else if (line) text = word(line.step, line.item, line.kind);
     else if (body) text = `${name(body.step)}: ${this.spoken(body.role)} · ${inner ? 'inner' : 'outer'} side`;
     if (handle?.userData.free) text += ', with Shift up and down';
-    const slot = this.card && !handle && this.slotFor(under);
+    const slot = this.card && !handle && !begin && this.slotFor(under);
     this.hoverWord = slot ? `Click for ${slot.label}: ${text}` : text;
     this.hovered = (place ?? line ?? body)?.step ?? null;
     this.lightUp(slot || !this.card ? under : {});
@@ -61,6 +64,12 @@ export const spacePage = (parts) => ({
     if (step) this.pick(step);
   },
 
+  /** Numbers and arrows of what the open card's step goes through. */
+  showMarks() {
+    const step = this.card && (this.card.fresh ? this.cardReport()?.step : this.card.id);
+    parts.viewer.showMarks(step ? (parts.viewer.extras?.marks ?? []).filter((m) => m.step === step) : []);
+  },
+
   // --- Points of space curves
   /** The open card's list of points, if the dragged point belongs to it. */
   draggedList(drag) {
@@ -81,6 +90,11 @@ export const spacePage = (parts) => ({
     );
   },
   draggingInSpace(drag) {
+    if (drag.begin) {
+      this.setBegin(drag.begin.index, shareText(drag.share));
+      this.hoverWord = `Section ${drag.begin.index + 1} begins at ${figure(drag.share * 100, 1)} % of its length`;
+      return;
+    }
     const slot = this.draggedList(drag);
     if (!slot) return;
     const rows = this.card.draft[slot.name];
@@ -94,7 +108,7 @@ export const spacePage = (parts) => ({
     this.previewCard();
   },
   draggedInSpace(drag) {
-    if (!this.draggedList(drag) || this.card.fresh) return;
+    if ((!drag.begin && !this.draggedList(drag)) || this.card.fresh) return;
     this.commit(this.cardEdits());
   },
 });

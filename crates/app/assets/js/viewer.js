@@ -53,7 +53,8 @@ export class Viewer {
     this.handles = new THREE.Group();
     this.marks = new THREE.Group();
     this.lit = new THREE.Group();
-    this.scene.add(this.bodies, this.lines, this.handles, this.marks, this.lit);
+    this.begins = new THREE.Group();
+    this.scene.add(this.bodies, this.lines, this.handles, this.marks, this.lit, this.begins);
     this.picking = new Picking(this);
     this.lineMaterials = {};
     this.bodyMaterials = new Map();
@@ -122,7 +123,8 @@ export class Viewer {
     this.asked = false;
     this.drawnAt = performance.now();
     const height = this.canvas.clientHeight || 1;
-    for (const handle of [...this.handles.children, ...this.marks.children, ...this.lit.children]) {
+    const sized = [this.handles, this.marks, this.lit, this.begins].flatMap((g) => g.children);
+    for (const handle of sized) {
       if (handle.isLineSegments2) continue;
       const depth = handle.position.distanceTo(this.camera.position);
       const pixel = (2 * depth * Math.tan((this.camera.fov * Math.PI) / 360)) / height;
@@ -401,6 +403,79 @@ export class Viewer {
     this.draw();
   }
 
+  /** Where a step's inputs begin, each with its number and an arrow along it. */
+  showMarks(marks) {
+    if (!marks.length && !this.begins.children.length) return;
+    this.clear(this.begins);
+    const material = this.material('arrow', { color: 0x0f6b5c, linewidth: 3, depthTest: false });
+    for (const mark of marks) {
+      const at = new THREE.Vector3(...mark.at);
+      if (mark.along) {
+        const along = new THREE.Vector3(...mark.along);
+        const length = this.size * 0.09;
+        const tip = at.clone().addScaledVector(along, length);
+        const side = along.clone().cross(this.camera.position.clone().sub(at)).normalize();
+        const back = (k) =>
+          tip
+            .clone()
+            .addScaledVector(along, -length * 0.3)
+            .addScaledVector(side, k * length * 0.14);
+        const geometry = new LineSegmentsGeometry();
+        geometry.setPositions([at, tip, tip, back(1), tip, back(-1)].flatMap((p) => p.toArray()));
+        const arrow = new LineSegments2(geometry, material);
+        arrow.renderOrder = 16;
+        this.begins.add(arrow);
+      }
+      const label = new THREE.Sprite(this.numberMaterial(mark.index + 1));
+      label.position.copy(at);
+      label.renderOrder = 17;
+      label.userData = { pixels: 20, mark };
+      this.begins.add(label);
+    }
+    this.draw();
+  }
+
+  /** A number on a disc. */
+  numberMaterial(number) {
+    this.numbers ??= new Map();
+    if (!this.numbers.has(number)) {
+      const canvas = document.createElement('canvas');
+      canvas.width = canvas.height = 64;
+      const pen = canvas.getContext('2d');
+      pen.fillStyle = '#0f6b5c';
+      pen.beginPath();
+      pen.arc(32, 32, 30, 0, 2 * Math.PI);
+      pen.fill();
+      pen.fillStyle = '#fdfcf8';
+      pen.font = `600 ${number > 99 ? 26 : 36}px sans-serif`;
+      pen.textAlign = 'center';
+      pen.textBaseline = 'middle';
+      pen.fillText(String(number), 32, 34);
+      const map = new THREE.CanvasTexture(canvas);
+      map.colorSpace = THREE.SRGBColorSpace;
+      this.numbers.set(number, new THREE.SpriteMaterial({ map, depthTest: false }));
+    }
+    return this.numbers.get(number);
+  }
+
+  /** The share of a mark's line that lies before the place of it nearest to the pointer. */
+  shareOn({ line }, event) {
+    const box = this.canvas.getBoundingClientRect();
+    const at = [event.clientX - box.left, event.clientY - box.top];
+    const project = this.picking.project();
+    let [run, best] = [0, { off: Infinity, run: 0 }];
+    for (let i = 1; i < line.length; i++) {
+      const [a, b] = [project(line[i - 1]), project(line[i])];
+      const [dx, dy] = [b[0] - a[0], b[1] - a[1]];
+      const t = Math.min(1, Math.max(0, ((at[0] - a[0]) * dx + (at[1] - a[1]) * dy) / (dx * dx + dy * dy || 1)));
+      const off = Math.hypot(a[0] + t * dx - at[0], a[1] + t * dy - at[1]);
+      const length = Math.hypot(...line[i].map((x, k) => x - line[i - 1][k]));
+      if (off < best.off) best = { off, run: run + t * length };
+      run += length;
+    }
+    return run ? best.run / run : 0;
+  }
+
   look(name) {
     const ways = {
       whole: [0.55, -0.8, 0.52],
@@ -444,6 +519,11 @@ export class Viewer {
     const ray = this.ray(event);
     const handle = ray.intersectObjects(this.handles.children, false)[0];
     if (handle) return { handle: handle.object };
+    const begun = ray.intersectObjects(
+      this.begins.children.filter((m) => m.userData.mark?.line.length),
+      false,
+    )[0];
+    if (begun) return { begin: begun.object.userData.mark };
     const hit = ray.intersectObjects(this.bodies.children, false).find((h) => !h.object.userData.faded);
     const box = this.canvas.getBoundingClientRect();
     const at = [event.clientX - box.left, event.clientY - box.top];
@@ -537,7 +617,12 @@ export class Viewer {
       'pointerdown',
       (event) => {
         down = [event.clientX, event.clientY];
-        const { handle } = event.button === 0 ? this.under(event) : {};
+        const { handle, begin } = event.button === 0 ? this.under(event) : {};
+        if (begin) {
+          this.drag = { begin };
+          this.controls.enabled = false;
+          this.canvas.setPointerCapture(event.pointerId);
+        }
         if (!handle) return;
         const { drawing, curve, index, free } = handle.userData;
         const f = drawing.frame;
@@ -559,6 +644,11 @@ export class Viewer {
     this.canvas.addEventListener('pointermove', (event) => {
       if (!this.drag) {
         if (!event.buttons) this.hooks.hover(this.under(event));
+        return;
+      }
+      if (this.drag.begin) {
+        this.drag.to = this.drag.share = this.shareOn(this.drag.begin, event);
+        this.hooks.dragging(this.drag);
         return;
       }
       if (this.drag.free) {
@@ -584,7 +674,7 @@ export class Viewer {
       if (this.drag) {
         const drag = this.drag;
         this.drag = null;
-        if (drag.to) this.hooks.dragged(drag);
+        if (drag.to !== undefined) this.hooks.dragged(drag);
       } else if (down && Math.hypot(event.clientX - down[0], event.clientY - down[1]) < CLICK_PIXELS) {
         this.hooks.clicked(this.under(event));
       }

@@ -186,7 +186,7 @@ impl Construction for Copy {
     }
 
     /// A copy stands beside what it is of.
-    fn keeps_inputs(&self) -> bool {
+    fn keeps(&self, _slot: &str) -> bool {
         true
     }
 

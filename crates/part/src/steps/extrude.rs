@@ -135,6 +135,11 @@ impl Construction for Extrude {
         std::iter::once(("profile", &self.profile)).chain(axis).chain(plane).chain(face).collect()
     }
 
+    /// It only ends at the face.
+    fn keeps(&self, slot: &str) -> bool {
+        slot == "face"
+    }
+
     fn amounts(&mut self) -> Vec<&mut Amount> {
         vec![&mut self.length, &mut self.back, &mut self.draft]
     }

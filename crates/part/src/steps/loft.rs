@@ -386,6 +386,11 @@ impl Construction for Loft {
         self.sections.iter().map(|r| ("sections", r)).chain(guides).chain(start).chain(end).collect()
     }
 
+    /// It only agrees with its neighbours.
+    fn keeps(&self, slot: &str) -> bool {
+        slot == "start_face" || slot == "end_face"
+    }
+
     fn amounts(&mut self) -> Vec<&mut Amount> {
         let own = [&mut self.start_pull, &mut self.end_pull, &mut self.along, &mut self.across];
         own.into_iter().chain(self.begins.iter_mut().map(|b| &mut b.at)).collect()

@@ -88,8 +88,8 @@ pub trait Construction {
         None
     }
 
-    /// Whether the shapes that it is made from stay parts of the result beside it.
-    fn keeps_inputs(&self) -> bool {
+    /// Whether what is in a slot stays part of the result beside what is made with it.
+    fn keeps(&self, _slot: &str) -> bool {
         false
     }
 
@@ -149,8 +149,8 @@ macro_rules! registry {
                 match self { $(Self::$name(step) => step.copied()),* }
             }
 
-            pub(crate) fn keeps_inputs(&self) -> bool {
-                match self { $(Self::$name(step) => step.keeps_inputs()),* }
+            pub(crate) fn keeps(&self, slot: &str) -> bool {
+                match self { $(Self::$name(step) => step.keeps(slot)),* }
             }
 
             pub(crate) fn amounts(&mut self) -> Vec<&mut Amount> {

@@ -143,7 +143,7 @@ impl Construction for Pattern {
             stage: "Skin",
             purpose: "Repeat a shape about an axis, along a line or along a curve.",
             also: "array, repeat, polar, circular, linear, copies, along a curve",
-            key: "l",
+            key: "p",
             makes: &["surface", "solid", "curve"],
             slots: vec![
                 SlotDescription::one(

@@ -64,7 +64,7 @@ impl Construction for RailSweep {
             stage: "Skin",
             purpose: "Carry sections between two rails that set their width.",
             also: "two rails, birail, sweep, rails, hood, width",
-            key: "t",
+            key: "g",
             makes: &["surface", "solid"],
             slots: vec![
                 rail("first_rail", "First rail"),

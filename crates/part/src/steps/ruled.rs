@@ -52,7 +52,7 @@ impl Construction for Ruled {
             stage: "Skin",
             purpose: "Join two curves or edges by straight lines.",
             also: "ruled, straight, between two edges, developable, strip",
-            key: "y",
+            key: "m",
             makes: &["surface", "solid"],
             slots: vec![
                 curve("first", "First curve", "A drawing, a curve or an edge."),

@@ -348,6 +348,11 @@ impl Construction for Sweep {
         std::iter::once(("path", &self.path)).chain(sections).chain(single).collect()
     }
 
+    /// The surface only gives an angle.
+    fn keeps(&self, slot: &str) -> bool {
+        slot == "surface"
+    }
+
     fn amounts(&mut self) -> Vec<&mut Amount> {
         let own = [
             &mut self.radius,
