@@ -21,6 +21,7 @@ const circle = (page, radius) => () => drawTyped(page, 'Circle', ['0, 0', `${rad
 
 /** Drags a row of a list by its number to the place of another one. */
 async function dragRow(page, dialog, from, to) {
+  await dialog.locator('.row-grip').first().scrollIntoViewIfNeeded();
   const grip = await dialog.locator('.row-grip').nth(from).boundingBox();
   const place = await dialog.locator('.slot-row').nth(to).boundingBox();
   await page.mouse.move(grip.x + grip.width / 2, grip.y + grip.height / 2);
