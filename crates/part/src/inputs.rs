@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 use std::sync::Arc;
 
-use geometry::{Axis, Frame, NurbsCurve, NurbsSurface, Point3, Vector3};
+use geometry::{Axis, Frame, NurbsCurve, NurbsSurface, Point3, Vector3, as_line};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use topology::{Body, Face};
@@ -100,11 +100,10 @@ impl AxisInput {
             Self::Own(MainAxis::Y) => Vector3::y(),
             Self::Own(MainAxis::Z) => Vector3::z(),
             Self::Made(reference) => {
-                let built = context.input(reference, slot)?;
-                let Shape::Axis(axis) = built.shape else {
-                    return Err(Notice::about(slot, "this is no axis; pick one, or a main axis"));
-                };
-                return Ok(axis);
+                if let Shape::Axis(axis) = context.input(reference, slot)?.shape {
+                    return Ok(axis);
+                }
+                return context.straight(reference, slot);
             }
         };
         Ok(Axis { origin: Point3::origin(), direction })
@@ -162,6 +161,20 @@ impl Context<'_> {
             Shape::Drawing(drawing) => Ok(drawing.frame),
             _ => Err(Notice::about(slot, "this is no plane; pick one, a drawing, or a main plane")),
         }
+    }
+
+    /// The line that a straight curve or edge lies on.
+    pub(crate) fn straight(&self, reference: &Reference, slot: &str) -> Result<Axis, Notice> {
+        let pieces = self.pieces(reference, slot)?;
+        let line = match &pieces[..] {
+            [only] => as_line(only, self.tolerance.join),
+            _ => None,
+        };
+        let axis = line.and_then(|(start, end)| Axis::new(start, end - start));
+        axis.ok_or_else(|| {
+            let at = pieces.first().map(NurbsCurve::start);
+            Notice::about(slot, "this is no straight line; pick one, an axis, or a main axis").at(at)
+        })
     }
 
     fn gone(&self, reference: &Reference, slot: &str) -> Notice {

@@ -144,6 +144,37 @@ fn an_extrusion_ends_on_a_face_that_is_picked() {
 }
 
 #[test]
+fn a_straight_edge_gives_a_direction() {
+    let steps = |item: &str| {
+        vec![
+            rectangle("outline", "xz", 0.0, [0.0, 0.0, 10.0, 20.0]),
+            step("block", "extrude", json!({"profile": of("outline"), "length": 30})),
+            rectangle("other", "xy", 0.0, [50.0, 0.0, 60.0, 10.0]),
+            step(
+                "post",
+                "extrude",
+                json!({"profile": of("other"), "direction": "axis", "axis": {"step": "block", "item": item}, "length": 7}),
+            ),
+        ]
+    };
+    let edges = rebuild(&recipe(steps("edge gone")));
+    assert_eq!(failure(&edges, 3).input.as_deref(), Some("axis"));
+    // An upright edge of the block: where two of its sides meet.
+    let names = part::body_names(bodies(&edges, 1));
+    let found = names[0][0].edges.iter().flatten().filter(|name| {
+        let rebuilt = rebuild(&recipe(steps(name)));
+        rebuilt.built(3).is_some_and(|b| (b.shape.bodies()[0].measure().volume - 700.0).abs() < 1e-6)
+    });
+    assert_eq!(found.count(), 4);
+    let round = vec![
+        circle("rim", 0.0, 5.0),
+        rectangle("other", "xy", 0.0, [50.0, 0.0, 60.0, 10.0]),
+        step("post", "extrude", json!({"profile": of("other"), "direction": "axis", "axis": of("rim")})),
+    ];
+    assert!(failure(&rebuild(&recipe(round)), 2).message.contains("no straight line"));
+}
+
+#[test]
 fn a_part_turn_goes_both_ways() {
     let profile = rectangle("profile", "xz", 0.0, [10.0, 0.0, 14.0, 6.0]);
     let make = json!({"profile": of("profile"), "turn": "60 deg", "back": "30 deg"});

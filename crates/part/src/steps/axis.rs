@@ -1,6 +1,6 @@
 //! Axis: a straight line without ends, to turn about or to measure from.
 
-use geometry::{Axis as Line, Point3, as_line};
+use geometry::{Axis as Line, Point3};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -94,14 +94,7 @@ impl Axis {
             AxisWay::StraightCurve => {
                 let curve =
                     self.curve.as_ref().ok_or_else(|| Notice::about("curve", "pick a straight line"))?;
-                let picked = context.curves(curve, "curve")?;
-                let line = as_line(&picked[0].pieces[0], context.tolerance.resolution)
-                    .filter(|_| picked[0].pieces.len() == 1);
-                let (start, end) = line.ok_or_else(|| {
-                    let message = format!("{} is not straight; pick a straight line", picked[0].id);
-                    Notice::about("curve", message).at(picked[0].start())
-                })?;
-                Line::new(start, end - start).ok_or_else(|| Notice::about("curve", "this line has no length"))
+                context.straight(curve, "curve")
             }
         }
     }

@@ -128,8 +128,13 @@ impl Construction for Copy {
                 SlotDescription::one("of", "Of", &["surface", "solid", "curve"], "The shape."),
                 SlotDescription::one("plane", "Mirror plane", &["plane"], "It stands as far behind it.")
                     .only_if("way", "mirror"),
-                SlotDescription::one("axis", "About", &["axis"], "The axis that it is turned about.")
-                    .only_if("way", "turn"),
+                SlotDescription::one(
+                    "axis",
+                    "About",
+                    &["axis", "curve"],
+                    "The axis that it is turned about.",
+                )
+                .only_if("way", "turn"),
                 SlotDescription::one(
                     "about",
                     "About",

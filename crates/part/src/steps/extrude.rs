@@ -91,7 +91,7 @@ impl Construction for Extrude {
             makes: &["surface", "solid"],
             slots: vec![
                 SlotDescription::one("profile", "Profile", &["curve"], "A drawing, a curve or an edge."),
-                SlotDescription::one("axis", "Along", &["axis"], "The direction.")
+                SlotDescription::one("axis", "Along", &["axis", "curve"], "The direction.")
                     .only_if("direction", "axis"),
                 SlotDescription::one("plane", "Up to", &["plane"], "The plane where it ends.")
                     .only_if("extent", "plane"),

@@ -48,7 +48,7 @@ impl Construction for Helix {
             also: "spring, coil, thread, spiral, screw",
             key: "h",
             makes: &["curve"],
-            slots: vec![SlotDescription::one("axis", "Axis", &["axis"], "What it winds about.")],
+            slots: vec![SlotDescription::one("axis", "Axis", &["axis", "curve"], "What it winds about.")],
             values: vec![
                 length("radius", "Radius", 0.0, json!("10 mm"), "Distance from the axis where it begins."),
                 length(

@@ -155,7 +155,7 @@ impl Construction for Pattern {
                 SlotDescription::one(
                     "axis",
                     "Axis",
-                    &["axis"],
+                    &["axis", "curve"],
                     "What they are turned about, or the line's direction.",
                 )
                 .only_if("way", "axis|line"),

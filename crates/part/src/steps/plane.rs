@@ -191,7 +191,7 @@ impl Construction for Plane {
                 )
                 .many(3, 3)
                 .only_if("way", "three_points"),
-                SlotDescription::one("axis", "Axis", &["axis"], "The axis that it holds.")
+                SlotDescription::one("axis", "Axis", &["axis", "curve"], "The axis that it holds.")
                     .only_if("way", "axis_angle"),
                 SlotDescription::one("curve", "Curve", &["curve"], "The curve that it is square to.")
                     .only_if("way", "square_to_curve"),

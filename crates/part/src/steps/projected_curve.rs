@@ -86,8 +86,13 @@ impl Construction for ProjectedCurve {
                 surface("nearest"),
                 SlotDescription::one("plane", "Plane", &["plane"], "The plane that it is laid flat onto.")
                     .only_if("way", "plane"),
-                SlotDescription::one("along", "Along", &["axis"], "The direction, forwards or backwards.")
-                    .only_if("way", "direction"),
+                SlotDescription::one(
+                    "along",
+                    "Along",
+                    &["axis", "curve"],
+                    "The direction, forwards or backwards.",
+                )
+                .only_if("way", "direction"),
             ],
             values: vec![ValueDescription::choice(
                 "way",

@@ -196,7 +196,12 @@ impl Construction for Revolve {
                         "Curves that run end to end: a drawing, or one of its curves.",
                     )
                 },
-                SlotDescription::one("axis", "Axis", &["axis"], "The line that the profile turns about."),
+                SlotDescription::one(
+                    "axis",
+                    "Axis",
+                    &["axis", "curve"],
+                    "The line that the profile turns about.",
+                ),
             ],
             values: vec![
                 ValueDescription::choice(

@@ -240,7 +240,7 @@ impl Construction for Sweep {
                 )
                 .many(0, 1)
                 .only_if("stands", "brought"),
-                SlotDescription::one("axis", "Direction", &["axis"], "The angle to it is kept.")
+                SlotDescription::one("axis", "Direction", &["axis", "curve"], "The angle to it is kept.")
                     .only_if("turned", "direction"),
                 SlotDescription::one("surface", "Surface", &["surface", "solid"], "The angle to it is kept.")
                     .faces()
