@@ -319,3 +319,69 @@ test('a plane goes through three typed points', async ({ page }) => {
   await flat.getByLabel('Points 3', { exact: true }).blur();
   await expect(flat.getByRole('alert')).toContainText('in a row');
 });
+
+test('a network goes through two families picked in any order, and names what misses', async ({ page }) => {
+  await makePart(page, 'Network');
+  for (const [i, offset] of ['', '-30 mm', '-60 mm'].entries())
+    await drawing(page, 'XZ', offset, () => drawTyped(page, 'Through', ['-20, 0', `0, ${12 - 3 * i}`, '20, 0']));
+  for (const x of [-20, 20]) await spaceCurve(page, [`${x}, 0, 0`, `${x}, 30, 0`, `${x}, 60, 0`]);
+  await spaceCurve(page, ['0, 0, 12', '0, 30, 9', '0, 60, 6']);
+  await page.keyboard.press('Shift+N');
+  const network = card(page, 'Network');
+  for (const i of [0, 2, 1]) await row(page, i).click();
+  await network.getByRole('combobox', { name: 'Second family' }).focus();
+  for (const i of [3, 5, 4]) await row(page, i).click();
+  await expect(reached(page, 'Deviation reached')).toContainText('mm');
+  await expect.poll(() => number(reached(page, 'Deviation reached'))).toBeLessThan(0.001);
+  await accept(page, 'Network');
+  await expect(ledger(page, 'free_edges')).toContainText('4 free edges');
+  // One of them is moved away: told which, by how much, with the place.
+  await row(page, 4).click();
+  const curve = card(page, 'Space curve 2');
+  await curve.getByLabel('Points 2', { exact: true }).fill('20.5, 30, 0');
+  await curve.getByLabel('Points 2', { exact: true }).blur();
+  await curve.getByRole('button', { name: /Accept/ }).click();
+  await row(page, 6).click();
+  await expect(network.getByRole('alert')).toContainText('miss each other by 0.500 mm');
+  await expect(network.getByRole('button', { name: 'Show me' })).toBeVisible();
+});
+
+test('a bridge spans two edges picked in space, and a strip runs along one', async ({ page }) => {
+  await makeTurned(page, 'Bridge', ['20, 0', '20, 20']);
+  await expect(ledger(page, 'free_edges')).toContainText('2 free edges');
+  await page.keyboard.press('c');
+  const copy = card(page, 'Copy');
+  await copy.getByLabel('Of', { exact: true }).selectOption({ label: 'Revolve' });
+  await copy.getByRole('combobox', { name: 'What' }).selectOption({ label: 'Move' });
+  await copy.getByLabel('Z', { exact: true }).fill('60 mm');
+  await accept(page, 'Copy');
+  await expect(ledger(page, 'free_edges')).toContainText('4 free edges');
+  await page.keyboard.press('Shift+B');
+  const bridge = card(page, 'Bridge');
+  await page.mouse.click(...(await lookFor(page, /^Click for First edge: edge Profile.*v end/, [0.3, 0.3, 0.7, 0.9])));
+  await bridge.getByRole('combobox', { name: 'Second edge' }).focus();
+  await page.mouse.click(
+    ...(await lookFor(page, /^Click for Second edge: edge Profile.*v start/, [0.3, 0.1, 0.7, 0.7])),
+  );
+  await expect(bridge.locator('.slot-row')).toHaveCount(2);
+  await expect.poll(() => number(reached(page, 'Angle at the first section'))).toBeLessThan(0.1);
+  // Between two tubes in a row it is the tube between them: 2 pi r h.
+  await expect.poll(() => number(reached(page, 'Area'))).toBeCloseTo(2 * Math.PI * 20 * 40, -1);
+  await accept(page, 'Bridge');
+  await expect(page.locator('.lineage-row')).toHaveCount(4);
+  await page.keyboard.press('Shift+S');
+  const strip = card(page, 'Strip');
+  await strip.getByLabel('Along').focus();
+  await page.mouse.click(...(await lookFor(page, /^Click for Along: edge Profile.*v end/, [0.3, 0, 0.7, 0.5])));
+  await strip.getByLabel('Width').fill('6 mm');
+  await strip.getByLabel('Angle to the face').fill('90 deg');
+  // A ring on the rim, inside or outside of it.
+  const [outside, inside] = [Math.PI * (26 ** 2 - 20 ** 2), Math.PI * (20 ** 2 - 14 ** 2)];
+  await expect
+    .poll(async () => {
+      const area = await number(reached(page, 'Area'));
+      return Math.min(Math.abs(area - outside), Math.abs(area - inside));
+    })
+    .toBeLessThan(0.5);
+  await accept(page, 'Strip');
+});

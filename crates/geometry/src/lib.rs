@@ -5,6 +5,7 @@
 //!
 //! Methods follow Piegl & Tiller, *The NURBS Book*, 2nd edition, unless a module names another source.
 
+mod approach;
 mod arc;
 mod banded;
 mod bezier_pieces;
@@ -27,6 +28,7 @@ mod isoparametric;
 mod knot_vector;
 mod length;
 mod meeting;
+mod net_sum;
 mod nurbs_curve;
 mod nurbs_surface;
 mod offset;
@@ -38,6 +40,7 @@ mod skin;
 mod tolerance;
 mod zeros;
 
+pub use approach::curves_approach;
 pub use arc::{arc_segments, circle_arc};
 pub use closest::{ClosestOnCurve, closest_on_curve};
 pub use closest_on_surface::{OnSurface, along_direction, closest_on_surface};
@@ -59,13 +62,14 @@ pub use interpolate::{
 pub use knot_vector::{KnotVector, MAX_DEGREE};
 pub use length::ArcLength;
 pub use meeting::{plane_meetings, surface_meetings};
+pub use net_sum::weighted_sum;
 pub use nurbs_curve::NurbsCurve;
 pub use nurbs_surface::{NurbsSurface, SurfaceDerivatives};
 pub use offset::{offset_in_plane, smallest_radius, tightest_bend};
 pub use plane_crossings::plane_crossings;
 pub use quadrature::gauss_legendre;
 pub use recognise::{as_line, as_plane_arc, circle_through};
-pub use skin::{Skin, skin, skin_parameters};
+pub use skin::{Skin, skin, skin_parameters, skin_through};
 pub use tolerance::Tolerance;
 pub use zeros::{Foot, bisect, feet, sign_changes};
 

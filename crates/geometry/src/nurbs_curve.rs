@@ -10,6 +10,9 @@ pub struct NurbsCurve {
     points: Vec<Homogeneous>,
 }
 
+/// Share within which two weights are the same but for rounding.
+pub(crate) const SAME_WEIGHT: f64 = 1e-12;
+
 pub(crate) fn project(h: &Homogeneous) -> Point3 {
     Point3::new(h.x / h.w, h.y / h.w, h.z / h.w)
 }
@@ -116,7 +119,7 @@ impl NurbsCurve {
     /// Whether the weights differ.
     #[must_use]
     pub fn is_rational(&self) -> bool {
-        self.points.iter().any(|p| p.w != self.points[0].w)
+        self.points.iter().any(|p| (p.w - self.points[0].w).abs() > SAME_WEIGHT * self.points[0].w)
     }
 
     /// First point.

@@ -4,7 +4,7 @@ use nalgebra::Matrix4;
 use serde::{Deserialize, Serialize};
 
 use crate::bezier_pieces::BezierPieces;
-use crate::nurbs_curve::{lift, project};
+use crate::nurbs_curve::{SAME_WEIGHT, lift, project};
 use crate::{Domain, GeometryError, Homogeneous, KnotVector, NurbsCurve, Point3, Vector3};
 
 /// A rational B-spline surface; its control net is stored row by row, the v index running fastest.
@@ -121,7 +121,7 @@ impl NurbsSurface {
         Self::from_homogeneous(u, v, h)
     }
 
-    fn new_unchecked(u: KnotVector, v: KnotVector, points: Vec<Homogeneous>) -> Self {
+    pub(crate) fn new_unchecked(u: KnotVector, v: KnotVector, points: Vec<Homogeneous>) -> Self {
         Self { u, v, points, pieces: OnceLock::new() }
     }
 
@@ -175,7 +175,7 @@ impl NurbsSurface {
     /// Whether the weights differ.
     #[must_use]
     pub fn is_rational(&self) -> bool {
-        self.points.iter().any(|p| p.w != self.points[0].w)
+        self.points.iter().any(|p| (p.w - self.points[0].w).abs() > SAME_WEIGHT * self.points[0].w)
     }
 
     pub(crate) fn pieces(&self) -> &BezierPieces {

@@ -1,5 +1,6 @@
 //! The surface through curves (section 10.3): their control points are interpolated column by column.
 
+use crate::nurbs_curve::SAME_WEIGHT;
 use crate::{
     EndDerivatives, GeometryError, Homogeneous, KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3,
     interpolate, interpolate_ring,
@@ -64,26 +65,48 @@ fn chords(points: &[Vec<Point3>]) -> Result<(Vec<f64>, f64), GeometryError> {
 /// `TooFewPoints` for fewer than two sections, `KnotCount` for ones that are not compatible, `RepeatedPoint` for sections
 /// that lie on each other.
 pub fn skin(sections: &[NurbsCurve], how: &Skin) -> Result<NurbsSurface, GeometryError> {
-    let mut rows: Vec<&NurbsCurve> = sections.iter().collect();
+    let mut rows = sections.to_vec();
     if *how == Skin::Ring {
-        rows.extend(sections.first());
+        rows.extend(sections.first().cloned());
     }
-    let count = rows.len();
-    if count < 2 {
-        return Err(GeometryError::TooFewPoints { given: count, needed: 2 });
+    if rows.len() < 2 {
+        return Err(GeometryError::TooFewPoints { given: rows.len(), needed: 2 });
     }
+    check_compatible(&rows)?;
+    let (parameters, whole) = chords(&rows.iter().map(NurbsCurve::control_points).collect::<Vec<_>>())?;
+    skin_over(&rows, &parameters, whole, how)
+}
+
+fn check_compatible(rows: &[NurbsCurve]) -> Result<(), GeometryError> {
     let along = rows[0].knots();
-    if let Some(other) = rows.iter().find(|r| r.knots() != along) {
-        let (knots, degree) = (other.knots().knots().len(), other.degree());
-        return Err(GeometryError::KnotCount { knots, points: along.point_count(), degree });
+    match rows.iter().find(|r| r.knots() != along) {
+        Some(other) => {
+            let (knots, degree) = (other.knots().knots().len(), other.degree());
+            Err(GeometryError::KnotCount { knots, points: along.point_count(), degree })
+        }
+        None => Ok(()),
     }
-    let points: Vec<Vec<Point3>> = rows.iter().map(|r| r.control_points()).collect();
-    let (parameters, whole) = chords(&points)?;
+}
+
+/// The skin through rows at given parameters; derivatives at its ends count per mm of `whole`.
+fn skin_over(
+    rows: &[NurbsCurve],
+    parameters: &[f64],
+    whole: f64,
+    how: &Skin,
+) -> Result<NurbsSurface, GeometryError> {
+    check_compatible(rows)?;
+    let count = rows.len();
+    let along = rows[0].knots();
     let through = |column: &[Point3], ends: &EndDerivatives| match how {
-        Skin::Ring if count > 3 => interpolate_ring(column, &parameters),
-        Skin::Straight => interpolate(column, &parameters, 1, ends),
-        _ => interpolate(column, &parameters, 3.min(count - 1 + ends.start.len() + ends.end.len()), ends),
+        Skin::Ring if count > 3 => interpolate_ring(column, parameters),
+        Skin::Straight => interpolate(column, parameters, 1, ends),
+        _ => interpolate(column, parameters, 3.min(count - 1 + ends.start.len() + ends.end.len()), ends),
     };
+    // Equal weights stay just that, whatever rounding would make of them.
+    let weight = rows[0].homogeneous()[0].w;
+    let plain =
+        rows.iter().flat_map(|r| r.homogeneous()).all(|h| (h.w - weight).abs() <= SAME_WEIGHT * weight);
     let mut net: Vec<Homogeneous> = Vec::new();
     let mut across: Option<KnotVector> = None;
     for c in 0..along.point_count() {
@@ -100,13 +123,30 @@ pub fn skin(sections: &[NurbsCurve], how: &Skin) -> Result<NurbsSurface, Geometr
             EndDerivatives { start: given(0), end: given(1) }
         };
         let space: Vec<Point3> = column.iter().map(|h| Point3::from(h.xyz())).collect();
-        let weights: Vec<Point3> = column.iter().map(|h| Point3::new(h.w, 0.0, 0.0)).collect();
         let space = through(&space, &ends(&|h| h.w))?;
-        let weights = through(&weights, &ends(&|_| 0.0))?;
-        let pairs = space.control_points().into_iter().zip(weights.control_points());
-        net.extend(pairs.map(|(p, w)| p.coords.push(w.x)));
+        if plain {
+            net.extend(space.control_points().into_iter().map(|p| p.coords.push(weight)));
+        } else {
+            let weights: Vec<Point3> = column.iter().map(|h| Point3::new(h.w, 0.0, 0.0)).collect();
+            let weights = through(&weights, &ends(&|_| 0.0))?;
+            let pairs = space.control_points().into_iter().zip(weights.control_points());
+            net.extend(pairs.map(|(p, w)| p.coords.push(w.x)));
+        }
         across.get_or_insert_with(|| space.knots().clone());
     }
     let across = across.ok_or(GeometryError::TooFewPoints { given: 0, needed: 1 })?;
     NurbsSurface::from_homogeneous(along.clone(), across, net)
+}
+
+/// The smooth skin through compatible sections, each at its own parameter in v; these rise from 0 to 1.
+///
+/// # Errors
+/// `TooFewPoints` for fewer than two sections, `KnotCount` for ones that are not compatible, `KnotOrder` for parameters
+/// that do not rise.
+pub fn skin_through(sections: &[NurbsCurve], parameters: &[f64]) -> Result<NurbsSurface, GeometryError> {
+    if sections.len() < 2 || parameters.len() != sections.len() {
+        return Err(GeometryError::TooFewPoints { given: sections.len(), needed: 2 });
+    }
+    let length = 1.0;
+    skin_over(sections, parameters, length, &Skin::free())
 }

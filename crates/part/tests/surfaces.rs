@@ -482,6 +482,102 @@ fn rails_set_the_width() {
 }
 
 #[test]
+fn a_bridge_takes_over_tangents_and_leaves_its_neighbours() {
+    let tube = |id: &str, profile: &str, z: f64, radius: f64| {
+        vec![
+            circle(profile, z, radius),
+            step(id, "extrude", json!({"profile": of(profile), "length": 10, "ends": "open"})),
+        ]
+    };
+    let edge = |body: &str, profile: &str, side: &str| json!({"step": body, "item": format!("edge {{{profile}}} / curve 1, {side}")});
+    let with = |more: Value| {
+        let mut steps = tube("below", "c1", 0.0, 10.0);
+        steps.extend(tube("above", "c2", 40.0, 6.0));
+        let mut make =
+            json!({"first": [edge("below", "c1", "u end")], "second": [edge("above", "c2", "u start")]});
+        make.as_object_mut().unwrap().extend(more.as_object().unwrap().clone());
+        steps.push(step("span", "bridge", make));
+        recipe(steps)
+    };
+    let smooth = rebuild(&with(json!({"second_agrees": "curvature"})));
+    for label in ["Angle at the first section", "Angle at the last section"] {
+        assert!(reached(&smooth, 4, label).to_degrees() < 0.1);
+    }
+    // In position only it is the cone between the rims: pi (R + r) s.
+    let plain = rebuild(&with(json!({"first_agrees": "position", "second_agrees": "position"})));
+    near(area(&plain, 4), PI * 16.0 * (30.0_f64 * 30.0 + 16.0).sqrt(), 1e-6);
+    // The tubes stay parts of the result, and all three join.
+    let both = with(json!({}));
+    let told = report(&both, &rebuild(&both));
+    assert_eq!(told.bodies.len(), 3);
+    let refused = with(json!({"first": [of("c1")]}));
+    let notice = failure(&rebuild(&refused), 4);
+    assert_eq!(notice.input.as_deref(), Some("first_agrees"));
+}
+
+#[test]
+fn a_strip_runs_along_an_edge_at_an_angle_to_its_face() {
+    let with = |more: Value| {
+        let edge = json!({"step": "tube", "item": "edge {rim} / curve 1, u end"});
+        let mut make = json!({"along": edge, "width": 4});
+        make.as_object_mut().unwrap().extend(more.as_object().unwrap().clone());
+        let tube = step("tube", "extrude", json!({"profile": of("rim"), "length": 10, "ends": "open"}));
+        rebuild(&recipe(vec![circle("rim", 0.0, 10.0), tube, step("border", "strip", make)]))
+    };
+    // In the face it goes on as a cylinder of height 4, up or down; square to it, it is a ring.
+    near(area(&with(json!({})), 2), 2.0 * PI * 10.0 * 4.0, 1e-4);
+    let ring = area(&with(json!({"angle": "90 deg"})), 2);
+    let (outside, inside) = (PI * (196.0 - 100.0), PI * (100.0 - 36.0));
+    assert!([outside, inside].iter().any(|a| (ring - a).abs() < 1e-3 * a), "{ring}");
+    let other = area(&with(json!({"angle": "90 deg", "width": -4})), 2);
+    near(ring + other, outside + inside, 1e-4);
+    assert!(failure(&with(json!({"along": of("rim")})), 2).message.contains("pick the face"));
+}
+
+#[test]
+fn a_network_goes_through_both_families_and_names_what_misses() {
+    let across = |id: &str, y: f64| {
+        let height = 12.0 - y / 10.0;
+        drawing(
+            id,
+            "xz",
+            -y,
+            json!([{"id": "curve 1", "kind": "through_points", "points": [[-20, 0], [-10, height * 0.7], [0, height], [10, height * 0.7], [20, 0]]}]),
+        )
+    };
+    let along = |id: &str, x: f64, share: f64| {
+        let points: Vec<Value> =
+            [0.0, 30.0, 60.0].iter().map(|y| json!([x, y, (12.0 - y / 10.0) * share])).collect();
+        step(id, "space_curve", json!({"points": points}))
+    };
+    let with = |shift: f64| {
+        let steps = vec![
+            across("a", 0.0),
+            across("b", 30.0),
+            across("c", 60.0),
+            along("left", -20.0, 0.0),
+            along("middle", 0.0, 1.0),
+            along("right", 20.0 + shift, 0.0),
+            step(
+                "skin",
+                "network",
+                json!({"first": [of("a"), of("c"), of("b")], "second": [of("right"), of("middle"), of("left")]}),
+            ),
+        ];
+        rebuild(&recipe(steps))
+    };
+    let made = with(0.0);
+    assert!(reached(&made, 6, "Deviation reached") < 1e-3);
+    assert!(area(&made, 6) > 40.0 * 60.0);
+    let refused = failure(&with(0.5), 6);
+    assert!(
+        refused.message.contains("miss each other by 0.500 mm") && refused.at.is_some(),
+        "{}",
+        refused.message
+    );
+}
+
+#[test]
 fn patterns_stand_about_an_axis_along_a_line_and_along_a_curve() {
     let block = || {
         vec![

@@ -7,7 +7,8 @@ use std::hint::black_box;
 use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
 use geometry::{NurbsCurve, Point3, Tolerance, through_points};
 use surfacing::{
-    Carry, Loft, PathCorners, RailHeight, RailSweep, Section, Sweep, SweepSection, loft, rail_sweep, sweep,
+    Carry, Loft, PathCorners, RailHeight, RailSweep, Section, Sweep, SweepSection, loft, network, rail_sweep,
+    sweep,
 };
 
 /// Sections of 12 points, 10 mm apart.
@@ -88,5 +89,21 @@ fn wound(c: &mut Criterion) {
     });
 }
 
-criterion_group!(benches, lofts, rails, wound);
+/// A dome over a square as `count` by `count` curves, or as many as are wanted each way.
+fn networks(c: &mut Criterion) {
+    let tolerance = Tolerance::default();
+    let at = |x: f64, y: f64| Point3::new(x, y, 12.0 * (PI * x / 100.0).sin() * (PI * y / 100.0).sin());
+    let places: Vec<f64> = (0..19).map(|k| 100.0 * k as f64 / 18.0).collect();
+    let curve = |f: &dyn Fn(f64) -> Point3| {
+        vec![through_points(&places.iter().map(|&t| f(t)).collect::<Vec<_>>(), 1e-6).unwrap()]
+    };
+    let lines: Vec<f64> = places.iter().copied().step_by(2).collect();
+    let first: Vec<_> = lines.iter().map(|&y| curve(&|x| at(x, y))).collect();
+    let second: Vec<_> = lines.iter().map(|&x| curve(&|y| at(x, y))).collect();
+    c.bench_function("network of 10 by 10 curves", |b| {
+        b.iter(|| network(black_box(&first), &second, 1e-2, "side", &tolerance).unwrap());
+    });
+}
+
+criterion_group!(benches, lofts, rails, wound, networks);
 criterion_main!(benches);

@@ -292,6 +292,30 @@ pub enum SurfacingError {
         /// Where.
         at: [f64; 3],
     },
+    /// Two curves of a network do not cross.
+    #[error(
+        "curve {first} of the first family and curve {second} of the second one miss each other by {distance:.3} mm; bring them together, or allow a wider gap"
+    )]
+    NetworkMisses {
+        /// Which curve of the first family, counted from 1.
+        first: usize,
+        /// Which curve of the second family, counted from 1.
+        second: usize,
+        /// By how much, in millimetres.
+        distance: f64,
+        /// Where.
+        at: [f64; 3],
+    },
+    /// A curve of a network crosses the others in another order than its neighbours do.
+    #[error("curve {curve} of the {} family crosses the others in another order than its neighbours, or at one place twice; move it", ["first", "second"][*family - 1])]
+    NetworkOrder {
+        /// 1 or 2.
+        family: usize,
+        /// Which curve of it, counted from 1.
+        curve: usize,
+        /// Where.
+        at: [f64; 3],
+    },
     /// Rails run opposite ways.
     #[error("the two rails run opposite ways; reverse one of them")]
     RailsOpposite {
@@ -409,6 +433,8 @@ impl SurfacingError {
             | Self::CornerShort { at, .. }
             | Self::CornerBack { at, .. }
             | Self::RailsOpposite { at, .. }
+            | Self::NetworkMisses { at, .. }
+            | Self::NetworkOrder { at, .. }
             | Self::RailsMeet { at, .. }
             | Self::RailsDiffer { at, .. }
             | Self::SectionOffRail { at, .. }

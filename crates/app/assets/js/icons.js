@@ -16,6 +16,13 @@ const icons = {
   pattern: draw(
     '<rect x="2" y="12" width="5" height="5"/><rect x="8" y="7" width="5" height="5" stroke-dasharray="2 1.500"/><rect x="14" y="2" width="4.500" height="4.500" stroke-dasharray="2 1.500"/>',
   ),
+  network: draw(
+    '<path d="M2 5c5 3 11-2 16 1M2 11c5 3 11-2 16 1M2 17c5 3 11-2 16 1"/><path d="M4 3c-1 5 1 9 0 15M10 3c-1 5 1 9 0 15M16 3c-1 5 1 9 0 15" stroke-width="1.100"/>',
+  ),
+  bridge: draw(
+    '<path d="M2 4h4v12H2M18 4h-4v12h4"/><path d="M6 6c3 0 5 2 8 2M6 14c3 0 5-2 8-2" stroke-dasharray="2 1.500"/>',
+  ),
+  strip: draw('<path d="M2 13C6 7 12 15 18 8"/><path d="M3 17c4-6 10 2 16-5M2 13l1 4M18 8l1 4"/>'),
   loft: draw('<path d="M5 17h10M7 10h6M9 3h2"/><path d="M5 17C5 12 8 8 9 3M15 17c0-5-3-9-4-14"/>'),
   flat_face: draw('<path d="M2 14 7 5h11l-5 9z"/><circle cx="10" cy="9.500" r="2.200"/>'),
   copy: draw('<path d="M10 2v16" stroke-dasharray="3 2"/><path d="M8 5 3 15h5M12 5l5 10h-5"/>'),

@@ -8,7 +8,20 @@ const pictured = (kind) => !['plane', 'axis', 'point'].includes(kind);
 export function lineageRows(recipe, report) {
   const reports = new Map((report?.steps ?? []).map((s) => [s.step, s]));
   const usualLane = {
-    ...{ extrude: 1, revolve: 1, sweep: 1, rail_sweep: 1, loft: 1, ruled: 1, flat_face: 1, copy: 1, pattern: 1 },
+    ...{
+      extrude: 1,
+      revolve: 1,
+      sweep: 1,
+      rail_sweep: 1,
+      loft: 1,
+      ruled: 1,
+      network: 1,
+      bridge: 1,
+      strip: 1,
+      flat_face: 1,
+      copy: 1,
+      pattern: 1,
+    },
     ...{ joined_surface: 2, thicken: 3 },
   };
   return (recipe?.steps ?? []).map((step) => {

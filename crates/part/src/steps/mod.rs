@@ -4,6 +4,7 @@
 //! line follow from its description.
 
 pub mod axis;
+pub mod bridge;
 pub mod copy;
 pub mod crossed_projection;
 pub mod curve_on_surface;
@@ -17,6 +18,7 @@ pub mod joined_surface;
 mod law;
 pub mod loft;
 pub mod meeting_curve;
+pub mod network;
 pub mod pattern;
 pub mod plane;
 pub mod point;
@@ -26,6 +28,7 @@ pub mod revolve;
 pub mod ruled;
 pub mod section_curve;
 pub mod space_curve;
+pub mod strip;
 pub mod surface_curve;
 pub mod sweep;
 pub mod thicken;
@@ -207,6 +210,12 @@ registry! {
     Loft: loft::Loft,
     /// A surface of straight lines between two curves.
     Ruled: ruled::Ruled,
+    /// A surface through two families of curves.
+    Network: network::Network,
+    /// A surface between two edges that agrees with their faces.
+    Bridge: bridge::Bridge,
+    /// A narrow surface along a curve or an edge.
+    Strip: strip::Strip,
     /// A plane inside outlines.
     FlatFace: flat_face::FlatFace,
     /// A shape mirrored, moved, turned or scaled.

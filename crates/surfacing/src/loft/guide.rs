@@ -4,16 +4,12 @@
 
 use geometry::{
     EndDerivatives, FittedSurface, NurbsCurve, NurbsSurface, Point3, Skin, Tolerance, Vector3,
-    closest_on_curve, fit_surface, interpolate, skin, skin_parameters,
+    curves_approach, fit_surface, interpolate, skin, skin_parameters,
 };
 
 use crate::SurfacingError;
 use crate::monotone::Monotone;
 use crate::sections::one_row_each;
-
-const SAMPLES_PER_SPAN: usize = 12;
-/// Steps in which the place where two curves are nearest is approached.
-const APPROACHES: usize = 60;
 
 pub(super) struct Guided {
     pub surfaces: Vec<NurbsSurface>,
@@ -57,7 +53,7 @@ pub(super) fn guided(
     for (g, guide) in guides.iter().enumerate() {
         let mut crossed: Vec<(f64, f64, Vector3)> = Vec::with_capacity(rows.len());
         for (i, row) in rows.iter().enumerate() {
-            let (t, u) = nearest(guide, row);
+            let (t, u) = curves_approach(guide, row);
             let miss = guide.point(t) - row.point(u);
             if miss.norm() > tolerance.join {
                 let at = row.point(u).into();
@@ -173,37 +169,4 @@ fn shift_curve(
     let (parameters, points): (Vec<f64>, Vec<Point3>) =
         nodes.into_iter().map(|(u, d)| (u, Point3::from(d))).unzip();
     Ok(interpolate(&points, &parameters, 3.min(points.len() - 1), &EndDerivatives::free())?)
-}
-
-/// Parameters at which two curves are nearest to each other: the best of many places, then by turns the nearest place of
-/// one to that of the other.
-fn nearest(a: &NurbsCurve, b: &NurbsCurve) -> (f64, f64) {
-    let start = a.knots().sampled(SAMPLES_PER_SPAN).into_iter().map(|t| {
-        let foot = closest_on_curve(b, &a.point(t));
-        (t, foot.parameter, foot.distance)
-    });
-    let (mut t, mut u, mut best) =
-        start.min_by(|x, y| x.2.total_cmp(&y.2)).unwrap_or((a.domain().start, b.domain().start, f64::MAX));
-    for _ in 0..APPROACHES {
-        // Newton's step for the shortest chord, where it shortens it; else by turns.
-        let (p, [pa, ..]) = a.derivatives(t);
-        let (q, [qb, ..]) = b.derivatives(u);
-        let r = q - p;
-        let (e, f, g) = (pa.dot(&pa), pa.dot(&qb), qb.dot(&qb));
-        let (x, y) = (r.dot(&pa), r.dot(&qb));
-        let area = e * g - f * f;
-        let newton = (area > 1e-12 * e * g).then(|| {
-            (a.domain().clamp(t + (g * x - f * y) / area), b.domain().clamp(u + (f * x - e * y) / area))
-        });
-        let turn = closest_on_curve(a, &q).parameter;
-        let by_turns = (turn, closest_on_curve(b, &a.point(turn)).parameter);
-        let chord = |(t, u): (f64, f64)| (a.point(t) - b.point(u)).norm();
-        let next = newton.filter(|n| chord(*n) < chord(by_turns)).unwrap_or(by_turns);
-        let length = chord(next);
-        if best - length <= 1e-13 * (1.0 + length) {
-            break;
-        }
-        (t, u, best) = (next.0, next.1, length);
-    }
-    (t, u)
 }

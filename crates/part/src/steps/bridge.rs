@@ -1,0 +1,163 @@
+//! Bridge: a surface between two edges that takes over their tangents or curvature.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use serde_json::json;
+use surfacing::{LoftEnd, Section, SurfacingError};
+
+use super::loft::{marks, reached};
+use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
+use crate::quantity::amounts::{is_one, one};
+use crate::recipe::is_default;
+use crate::{Amount, Built, Notice, Quantity, Reference};
+
+/// What a bridge takes over from the face at one end.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum TakesOver {
+    /// Its tangent plane (G1).
+    #[default]
+    Tangent,
+    /// Its curvature too (G2).
+    Curvature,
+    /// Its edge only (G0).
+    Position,
+}
+
+/// A surface between two edges.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Bridge {
+    /// Edges that run end to end; other curves are met in position only.
+    pub first: Vec<Reference>,
+    /// Edges that run end to end on the other side.
+    pub second: Vec<Reference>,
+    /// What it takes over at the first edge.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub first_agrees: TakesOver,
+    /// How strongly, 1 for what comes by itself.
+    #[serde(default = "one", skip_serializing_if = "is_one")]
+    pub first_pull: Amount,
+    /// What it takes over at the second edge.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub second_agrees: TakesOver,
+    /// How strongly, 1 for what comes by itself.
+    #[serde(default = "one", skip_serializing_if = "is_one")]
+    pub second_pull: Amount,
+    /// The second edge run the other way than it would be by itself.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub crossed: bool,
+}
+
+impl Bridge {
+    fn end(
+        context: &Context<'_>,
+        edges: &[Reference],
+        slot: &str,
+        (agrees, field): (TakesOver, &str),
+        (pull, pull_field): (&Amount, &str),
+    ) -> Result<LoftEnd, Notice> {
+        if agrees == TakesOver::Position {
+            return Ok(LoftEnd::Free);
+        }
+        let mut surfaces = Vec::new();
+        for edge in edges {
+            let found = context.surfaces_at(edge, slot)?;
+            let [only] = &found[..] else {
+                let message = if found.is_empty() {
+                    "this is no edge of a face, so that there is nothing to take over; pick an edge, or choose position"
+                } else {
+                    "two faces meet at this edge already; pick a free edge, or choose position"
+                };
+                return Err(Notice::about(field, message));
+            };
+            surfaces.push(std::sync::Arc::clone(only));
+        }
+        let pull = context.pull(pull, pull_field)?;
+        Ok(LoftEnd::Neighbour { surfaces, curvature: agrees == TakesOver::Curvature, pull })
+    }
+}
+
+impl Construction for Bridge {
+    fn describe() -> StepDescription {
+        let edges = |name, label| {
+            SlotDescription::one(name, label, &["curve"], "Free edges that run end to end, picked in space.")
+                .many(1, 50)
+        };
+        let agrees = |name, label| {
+            let choices = [("tangent", "Tangent"), ("curvature", "Curvature"), ("position", "Position")];
+            let help = "What it takes over from the face whose edge that is.";
+            ValueDescription::choice(name, label, &choices, help)
+        };
+        let pull = |name, label, field| {
+            let help = "1 for what comes by itself; more keeps the face's direction longer.";
+            ValueDescription::amount(name, label, Quantity::Ratio, [0.001, 100.0], json!(1), help)
+                .only_if(field, "!position")
+        };
+        StepDescription {
+            kind: "bridge",
+            label: "Bridge",
+            stage: "Skin",
+            purpose: "Span two edges by a surface that takes over their tangents or curvature.",
+            also: "bridge, blend, transition, connect edges, between surfaces",
+            key: "B",
+            makes: &["surface"],
+            slots: vec![edges("first", "First edge"), edges("second", "Second edge")],
+            values: vec![
+                agrees("first_agrees", "Takes over at the first"),
+                pull("first_pull", "Pull at the first", "first_agrees"),
+                agrees("second_agrees", "Takes over at the second"),
+                pull("second_pull", "Pull at the second", "second_agrees"),
+                ValueDescription::switch(
+                    "crossed",
+                    "Run the second the other way",
+                    "By itself it runs so that the bridge does not cross itself.",
+                ),
+            ],
+        }
+    }
+
+    fn inputs(&self) -> Vec<(&'static str, &Reference)> {
+        let first = self.first.iter().map(|r| ("first", r));
+        first.chain(self.second.iter().map(|r| ("second", r))).collect()
+    }
+
+    fn amounts(&mut self) -> Vec<&mut Amount> {
+        vec![&mut self.first_pull, &mut self.second_pull]
+    }
+
+    fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
+        let section = |edges: &[Reference], slot: &str, reversed: bool| -> Result<Section, Notice> {
+            let pieces = edges.iter().map(|r| context.pieces(r, slot)).collect::<Result<Vec<_>, _>>()?;
+            Ok(Section::Curves { pieces: pieces.concat(), normal: None, reversed, begins: None })
+        };
+        let sections =
+            [section(&self.first, "first", false)?, section(&self.second, "second", self.crossed)?];
+        let first = (self.first_agrees, "first_agrees");
+        let second = (self.second_agrees, "second_agrees");
+        let how = surfacing::Loft {
+            ends: [
+                Self::end(context, &self.first, "first", first, (&self.first_pull, "first_pull"))?,
+                Self::end(context, &self.second, "second", second, (&self.second_pull, "second_pull"))?,
+            ],
+            close: false,
+            ..surfacing::Loft::default()
+        };
+        let made = surfacing::loft(&sections, &how, &context.tolerance).map_err(|e| {
+            let slot = if matches!(e, SurfacingError::OffNeighbour { .. }) { "first" } else { "second" };
+            Notice::refused(slot, &e)
+        })?;
+        let marks = marks(&[("first", 0), ("second", 0)], &sections, &made.runs);
+        let reached = reached(&made);
+        let built = Built { marks, ..Built::body(made.body).with_reached(reached) };
+        Ok(match made.max_deviation {
+            Some(deviation) => built.with_deviation(deviation, context.tolerance.fit),
+            None => built,
+        })
+    }
+
+    /// Spanning its edges leaves surfaces what they are.
+    fn keeps(&self, _slot: &str) -> bool {
+        true
+    }
+}

@@ -1,0 +1,163 @@
+//! Networks of curves: Gordon's identities, known surfaces, and curves that do not fit.
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test fails by panicking")]
+
+mod shapes;
+
+use std::f64::consts::PI;
+use std::sync::Arc;
+
+use geometry::{
+    KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, closest_on_surface, through_points,
+};
+use proptest::prelude::*;
+use shapes::{SCALES, mapped, near};
+use surfacing::{Network, SurfacingError, network};
+
+fn surface_of(made: &Network) -> Arc<NurbsSurface> {
+    Arc::clone(&made.body.shells()[0].faces()[0].surface)
+}
+
+fn made(
+    first: &[Vec<NurbsCurve>],
+    second: &[Vec<NurbsCurve>],
+    tolerance: &Tolerance,
+) -> Result<Network, SurfacingError> {
+    network(first, second, tolerance.join, "side", tolerance)
+}
+
+/// Parameter curves of a polynomial surface z = f(x, y) of low degree over the unit square, as exact Bézier curves.
+fn lines(f: impl Fn(f64, f64) -> f64, places: &[f64], scale: f64) -> [Vec<Vec<NurbsCurve>>; 2] {
+    let bezier = |at: &dyn Fn(f64) -> Point3| {
+        // A quadratic through its ends and its middle.
+        let (a, m, b) = (at(0.0), at(0.5), at(1.0));
+        let c = Point3::from((m.coords * 4.0 - a.coords - b.coords) * 0.5);
+        vec![NurbsCurve::try_new(KnotVector::bezier(2), &[a, c, b].map(|p| p * scale), None).unwrap()]
+    };
+    let along_x = places.iter().map(|&y| bezier(&|x| Point3::new(x, y, f(x, y)))).collect();
+    let along_y = places.iter().map(|&x| bezier(&|y| Point3::new(x, y, f(x, y)))).collect();
+    [along_x, along_y]
+}
+
+#[test]
+fn a_network_of_a_known_surface_is_that_surface() {
+    for scale in SCALES {
+        let tolerance = Tolerance::default().scaled(scale);
+        // TF-06: Gordon's identity for z = xy and for a biquadratic, from three curves each way.
+        for f in [(|x: f64, y: f64| x * y) as fn(f64, f64) -> f64, |x, y| {
+            0.4 * x * x * y * y - 0.3 * x * y * y + 0.2 * x * x
+        }] {
+            let [first, second] = lines(f, &[0.0, 0.5, 1.0], scale);
+            let made = made(&first, &second, &tolerance).unwrap();
+            assert!(made.largest_gap <= 1e-9 * scale, "{}", made.largest_gap);
+            let surface = surface_of(&made);
+            for i in 0..=10 {
+                for j in 0..=10 {
+                    let (x, y) = (f64::from(i) / 10.0, f64::from(j) / 10.0);
+                    let off = closest_on_surface(&surface, &(Point3::new(x, y, f(x, y)) * scale)).distance;
+                    assert!(off <= 1e-3 * scale, "{off} at {x}, {y}");
+                }
+            }
+        }
+        // RU-01: the area of z = xy over the unit square.
+        let [first, second] = lines(|x, y| x * y, &[0.0, 1.0], scale);
+        near(surface_of_area(&first, &second, &tolerance), 1.280_789_275_273_404 * scale * scale, 1e-6);
+    }
+}
+
+fn surface_of_area(first: &[Vec<NurbsCurve>], second: &[Vec<NurbsCurve>], tolerance: &Tolerance) -> f64 {
+    made(first, second, tolerance).unwrap().body.measure().area
+}
+
+/// A pod-like grid: sections across and lines along, spaced unevenly.
+fn pod(rows: usize, columns: usize) -> [Vec<Vec<NurbsCurve>>; 2] {
+    let at = |s: f64, t: f64| {
+        let a = PI * (0.1 + 0.8 * t + 0.05 * (3.0 * t).sin() * s);
+        let r = 20.0 + 6.0 * (2.5 * s).sin();
+        Point3::new(r * a.cos(), 80.0 * s + 2.0 * t, r * a.sin())
+    };
+    let share = |k: usize, n: usize| (k as f64 / (n - 1) as f64).powf(1.2);
+    let curve = |f: &dyn Fn(f64) -> Point3, through: &[f64]| {
+        // Through every crossing and places between, so that the families really meet.
+        let mut places: Vec<f64> = through.to_vec();
+        places.extend(through.windows(2).map(|w| 0.5 * (w[0] + w[1])));
+        places.sort_by(f64::total_cmp);
+        vec![through_points(&places.iter().map(|&s| f(s)).collect::<Vec<_>>(), 1e-6).unwrap()]
+    };
+    let (ss, ts): (Vec<f64>, Vec<f64>) =
+        ((0..rows).map(|k| share(k, rows)).collect(), (0..columns).map(|k| share(k, columns)).collect());
+    let across = ss.iter().map(|&s| curve(&|t| at(s, t), &ts)).collect();
+    let along = ts.iter().map(|&t| curve(&|s| at(s, t), &ss)).collect();
+    [across, along]
+}
+
+#[test]
+fn every_curve_lies_on_the_surface_whatever_their_order_and_directions() {
+    let tolerance = Tolerance::default();
+    let [mut across, mut along] = pod(6, 5);
+    let made_tidy = made(&across, &along, &tolerance).unwrap();
+    across.swap(1, 4);
+    along.rotate_left(2);
+    across[2] = across[2].iter().map(NurbsCurve::reversed).collect();
+    along[3] = along[3].iter().map(NurbsCurve::reversed).collect();
+    let made = made(&across, &along, &tolerance).unwrap();
+    assert!(made.max_deviation <= tolerance.fit, "{}", made.max_deviation);
+    near(made.body.measure().area, made_tidy.body.measure().area, 1e-6);
+    let surface = surface_of(&made);
+    for curve in across.iter().chain(&along).flatten() {
+        for k in 0..=40 {
+            let p = curve.point(curve.domain().at(f64::from(k) / 40.0));
+            let off = closest_on_surface(&surface, &p).distance;
+            assert!(off <= 2.0 * tolerance.fit, "{off} at {p}");
+        }
+    }
+}
+
+#[test]
+fn curves_that_miss_are_named_and_small_misses_are_met_midway() {
+    let tolerance = Tolerance::default();
+    let [across, mut along] = pod(4, 4);
+    along[2] = mapped(along[2].clone(), |p| p + Vector3::z() * 0.2);
+    let refused = made(&across, &along, &tolerance).unwrap_err();
+    let SurfacingError::NetworkMisses { second: 3, distance, .. } = refused else { panic!("{refused}") };
+    assert!((0.05..=0.201).contains(&distance), "{distance}");
+    let wide = network(&across, &along, 0.5, "side", &tolerance).unwrap();
+    assert!((0.05..=0.201).contains(&wide.largest_gap));
+    assert!(wide.max_deviation <= 0.6 * wide.largest_gap + tolerance.fit, "{}", wide.max_deviation);
+    let [across, mut along] = pod(4, 4);
+    // One that runs across the others' order: it begins at the last and ends at the first of them, crossing in between.
+    along[1] = vec![NurbsCurve::line(across[0][0].start(), across[3][0].end())];
+    assert!(matches!(made(&across, &along, &tolerance), Err(SurfacingError::NetworkMisses { .. })));
+    let one = &across[..1];
+    assert!(matches!(
+        made(one, &along, &tolerance),
+        Err(SurfacingError::TooFewSections { given: 1, needed: 2 })
+    ));
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    /// Curves drawn on any smooth height field give back a surface through all of them.
+    #[test]
+    fn a_grid_on_a_height_field_is_passed_through(
+        heights in prop::collection::vec(-4.0..4.0f64, 16),
+        rows in 2usize..6,
+        columns in 2usize..6,
+    ) {
+        let points: Vec<Point3> = heights.iter().enumerate().map(|(k, &z)| Point3::new(10.0 * (k / 4) as f64, 10.0 * (k % 4) as f64, z)).collect();
+        let field = NurbsSurface::try_new(KnotVector::bezier(3), KnotVector::bezier(3), &points, None).unwrap();
+        let share = |k: usize, n: usize| k as f64 / (n - 1) as f64;
+        let first: Vec<Vec<NurbsCurve>> = (0..rows).map(|k| vec![field.curve_at_u(share(k, rows))]).collect();
+        let second: Vec<Vec<NurbsCurve>> = (0..columns).map(|k| vec![field.curve_at_v(share(k, columns))]).collect();
+        let tolerance = Tolerance::default();
+        let made = made(&first, &second, &tolerance).unwrap();
+        prop_assert!(made.max_deviation <= tolerance.fit, "{}", made.max_deviation);
+        let surface = surface_of(&made);
+        for curve in first.iter().chain(&second).flatten() {
+            for k in 0..=10 {
+                let p = curve.point(f64::from(k) / 10.0);
+                prop_assert!(closest_on_surface(&surface, &p).distance <= 2.0 * tolerance.fit);
+            }
+        }
+    }
+}
