@@ -255,14 +255,18 @@ export class Viewer {
     const free = this.material('free', { color: 0xd9482b, linewidth: 5, dashed: true });
     free.dashSize = dash;
     free.gapSize = dash * 0.45;
+    // What stands in the backdrop is only there to build upon; its borders are nothing that is left to close.
+    const lines = (wanted) => edges.filter(wanted).map((e) => e.line);
+    const behind = (e) => backdrop.has(e.step);
     this.addLines(
-      edges.filter((e) => e.free).map((e) => e.line),
+      lines((e) => e.free && !behind(e)),
       free,
     );
     this.addLines(
-      edges.filter((e) => !e.free).map((e) => e.line),
+      lines((e) => !e.free && !behind(e)),
       this.material('joined', { color: 0x3c474c, linewidth: 1.1 }),
     );
+    this.addLines(lines(behind), this.material('behind', { color: 0x8b949b, linewidth: 1 }));
     for (const d of drawings) {
       if (d.hidden) continue;
       const [profile, guides] = [d.curves.filter((c) => !c.guide), d.curves.filter((c) => c.guide)];

@@ -303,7 +303,8 @@ impl Construction for Sweep {
                 ),
                 length("corner_radius", "Radius of corners", json!("10 mm"), "With which the path is rounded.")
                     .only_if("corners", "rounded"),
-                By::choice("twist_by", "Twist changes"),
+                // Round sections look the same however they turn.
+                By::choice("twist_by", "Twist changes").only_if("carries", "drawn|straight"),
                 ValueDescription::amount(
                     "twist",
                     "Twist",
