@@ -385,3 +385,17 @@ test('a bridge spans two edges picked in space, and a strip runs along one', asy
     .toBeLessThan(0.5);
   await accept(page, 'Strip');
 });
+
+test('seams are listed with their figures, and lead to their places', async ({ page }) => {
+  await makePart(page, 'Seams');
+  await drawing(page, 'XY', '', rectangle(page, '0, 0', '30, 20'));
+  await page.keyboard.press('z');
+  await card(page, 'Extrude').getByLabel('Forwards').fill('12 mm');
+  await accept(page, 'Extrude');
+  await page.getByRole('button', { name: 'Prove' }).click();
+  const panel = card(page, 'Measures');
+  await expect(panel).toContainText('12 G0 · 0 G1 · 0 G2');
+  await expect(panel.locator('.seam')).toHaveCount(12);
+  await expect(panel.locator('.seam').first()).toContainText('90 deg');
+  await panel.locator('.seam').first().click();
+});

@@ -1,11 +1,12 @@
 //! `kindred-shell build`: a recipe file in, reports and exchange files out.
 
 use std::fmt::Display;
+use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use exchange::{Export, Format, NamedBody};
-use part::{Amount, Cancel, Rebuilder, Rebuilt, Recipe, report};
+use part::{Amount, Cancel, Rebuilder, Rebuilt, Recipe, Report, report};
 use topology::Body;
 
 /// Larger files are no recipes.
@@ -102,10 +103,21 @@ fn try_run(job: &Job) -> Result<bool, String> {
         let bytes = export.write(format).map_err(|e| about(path, &e))?;
         std::fs::write(path, bytes).map_err(|e| about(path, &e))?;
     }
-    println!("{}: {}", recipe.name, report.headline);
+    // A reader that has heard enough, such as `head`, is no failure of the build.
+    let _ = tell(&mut std::io::stdout().lock(), &recipe.name, &report);
+    Ok(report.steps.iter().all(|s| s.state == "built" || s.state == "skipped"))
+}
+
+/// What the part came to, a line for each body.
+fn tell(out: &mut impl Write, name: &str, report: &Report) -> std::io::Result<()> {
+    writeln!(out, "{name}: {}", report.headline)?;
     for body in &report.bodies {
         let volume = body.volume_ml.map_or(String::new(), |v| format!(", {v:.3} mL"));
-        println!("  {}: {}, {} faces, {:.2} mm²{volume}", body.name, body.kind, body.faces, body.area_mm2);
+        writeln!(
+            out,
+            "  {}: {}, {} faces, {:.2} mm²{volume}",
+            body.name, body.kind, body.faces, body.area_mm2
+        )?;
     }
-    Ok(report.steps.iter().all(|s| s.state == "built" || s.state == "skipped"))
+    Ok(())
 }

@@ -67,6 +67,31 @@ impl SurfaceDerivatives {
         self.u.cross(&self.v)
     }
 
+    /// The surface's own rates of u and v for a motion along it with the velocity `along`, of which only the part in the
+    /// tangent plane counts. `None` where the surface has no tangent plane.
+    #[must_use]
+    pub fn rates(&self, along: &Vector3) -> Option<(f64, f64)> {
+        let (e, f, g) = (self.u.dot(&self.u), self.u.dot(&self.v), self.v.dot(&self.v));
+        let area = e * g - f * f;
+        if area <= 1e-18 * e.max(g).powi(2) {
+            return None;
+        }
+        let (a, b) = (along.dot(&self.u), along.dot(&self.v));
+        Some(((g * a - f * b) / area, (e * b - f * a) / area))
+    }
+
+    /// The acceleration along the surface's normal of a motion with the velocity `along`: for a unit one the normal
+    /// curvature, positive where the surface bends toward its normal.
+    ///
+    /// # References
+    /// do Carmo, Differential Geometry of Curves and Surfaces, section 3-2.
+    #[must_use]
+    pub fn normal_curvature(&self, along: &Vector3) -> Option<f64> {
+        let (a, b) = self.rates(along)?;
+        let n = self.area_vector().try_normalize(f64::MIN_POSITIVE)?;
+        Some((self.uu * a * a + self.uv * 2.0 * a * b + self.vv * b * b).dot(&n))
+    }
+
     /// Gaussian and mean curvature; the mean is positive where the surface bends toward its normal.
     /// `None` where the surface has no normal.
     ///

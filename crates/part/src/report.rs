@@ -1,9 +1,9 @@
 use geometry::Point3;
 use schemars::JsonSchema;
 use serde::Serialize;
-use topology::{Body, closure};
+use topology::{Body, Continuity, closure, seams};
 
-use crate::{Built, Notice, Outcome, Reached, Rebuilt, Recipe};
+use crate::{Built, Notice, Outcome, Reached, Rebuilt, Recipe, ShellNames, body_names};
 
 /// Cubic millimetres of a cubic inch, exact (NIST Handbook 44, Appendix C).
 const CUBIC_INCH: f64 = 16_387.064;
@@ -68,6 +68,27 @@ pub struct BodyReport {
     pub vertices: usize,
     /// Voids inside a solid.
     pub voids: usize,
+    /// How neighbouring faces meet.
+    pub seams: Vec<SeamReport>,
+}
+
+/// How two faces meet along an edge; each figure is the largest along it.
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+pub struct SeamReport {
+    /// The edge, by lineage.
+    pub edge: String,
+    /// `G0` at an angle, `G1` tangent within 0.1 deg, `G2` within 2 % of each other's curvature too.
+    pub meets: &'static str,
+    /// Distance between the two surfaces.
+    pub gap_mm: f64,
+    /// Angle between their normals; 0 where they are tangent.
+    pub angle_deg: f64,
+    /// Where that is.
+    pub angle_at: [f64; 3],
+    /// Difference of their curvatures across the edge, in 1/mm.
+    pub curvature_difference: f64,
+    /// The same as a share of the larger one.
+    pub curvature_share: f64,
 }
 
 /// A free edge.
@@ -167,9 +188,11 @@ pub fn report(recipe: &Recipe, rebuilt: &Rebuilt) -> Report {
         });
         if let Some(built) = built.filter(|_| rebuilt.is_result(i)) {
             let several = built.shape.bodies().len() > 1;
-            for (k, body) in built.shape.bodies().iter().enumerate() {
+            let names = body_names(built.shape.bodies());
+            for (k, (body, names)) in built.shape.bodies().iter().zip(&names).enumerate() {
                 let name = if several { format!("{} {}", step.name, k + 1) } else { step.name.clone() };
-                bodies.push(body_report(&step.id, &name, body));
+                let seams = seam_reports(recipe, body, names);
+                bodies.push(BodyReport { seams, ..body_report(&step.id, &name, body) });
             }
         }
     }
@@ -271,6 +294,7 @@ fn body_report(step: &str, name: &str, body: &Body) -> BodyReport {
         edges: 0,
         vertices: 0,
         voids: body.shells().len() - 1,
+        seams: Vec::new(),
     };
     let mut bounds: Option<(Point3, Point3)> = None;
     for shell in body.shells() {
@@ -295,6 +319,29 @@ fn body_report(step: &str, name: &str, body: &Body) -> BodyReport {
         out.kind = "closed shell";
     }
     out.bounding_box = bounds.map(|(low, high)| [low.into(), high.into()]);
+    out
+}
+
+fn seam_reports(recipe: &Recipe, body: &Body, names: &[ShellNames]) -> Vec<SeamReport> {
+    let mut out = Vec::new();
+    for (shell, names) in body.shells().into_iter().zip(names) {
+        for seam in seams(shell) {
+            let edge = names.edges[seam.edge.index()].as_deref().unwrap_or("edge");
+            out.push(SeamReport {
+                edge: recipe.spoken(edge),
+                meets: match seam.meets {
+                    Continuity::G0 => "G0",
+                    Continuity::G1 => "G1",
+                    Continuity::G2 => "G2",
+                },
+                gap_mm: seam.gap.0,
+                angle_deg: seam.angle.0.to_degrees(),
+                angle_at: seam.angle.1.into(),
+                curvature_difference: seam.curvature.0,
+                curvature_share: seam.curvature_share,
+            });
+        }
+    }
     out
 }
 

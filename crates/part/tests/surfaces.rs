@@ -516,6 +516,48 @@ fn a_bridge_takes_over_tangents_and_leaves_its_neighbours() {
 }
 
 #[test]
+fn the_report_tells_how_joined_faces_meet() {
+    let tube = |id: &str, profile: &str, z: f64, radius: f64| {
+        vec![
+            circle(profile, z, radius),
+            step(id, "extrude", json!({"profile": of(profile), "length": 10, "ends": "open"})),
+        ]
+    };
+    let edge = |body: &str, profile: &str, side: &str| json!({"step": body, "item": format!("edge {{{profile}}} / curve 1, {side}")});
+    let with = |agrees: &str| {
+        let mut steps = tube("below", "c1", 0.0, 10.0);
+        steps.extend(tube("above", "c2", 40.0, 6.0));
+        steps.push(step(
+            "span",
+            "bridge",
+            json!({
+                "first": [edge("below", "c1", "u end")], "second": [edge("above", "c2", "u start")],
+                "first_agrees": agrees, "second_agrees": agrees,
+            }),
+        ));
+        steps.push(step(
+            "pipe",
+            "joined_surface",
+            json!({"surfaces": [of("below"), of("span"), of("above")]}),
+        ));
+        let recipe = recipe(steps);
+        let told = report(&recipe, &rebuild(&recipe));
+        let pipe = told.bodies.into_iter().find(|b| b.name == "pipe").unwrap();
+        pipe.seams.into_iter().map(|s| (s.meets, s.angle_deg, s.gap_mm)).collect::<Vec<_>>()
+    };
+    // A cone between the rims: atan(4 / 30) at either of them.
+    for (meets, angle, gap) in with("position") {
+        assert_eq!(meets, "G0");
+        near(angle, (4.0_f64 / 30.0).atan().to_degrees(), 1e-6);
+        assert!(gap < 1e-6);
+    }
+    let tangent = with("tangent");
+    assert_eq!(tangent.len(), 2);
+    assert!(tangent.iter().all(|(meets, angle, _)| *meets != "G0" && *angle < 0.1), "{tangent:?}");
+    assert!(with("curvature").iter().all(|(meets, ..)| *meets == "G2"));
+}
+
+#[test]
 fn a_strip_runs_along_an_edge_at_an_angle_to_its_face() {
     let with = |more: Value| {
         let edge = json!({"step": "tube", "item": "edge {rim} / curve 1, u end"});

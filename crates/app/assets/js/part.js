@@ -443,6 +443,23 @@ Alpine.data('part', () => ({
         ? 'show me the first'
         : 'closure stands here';
   },
+  // Seams: those that are nearly tangent first, since they are seldom meant so; then by angle.
+  seamsOf(body) {
+    const nearly = (s) => s.meets === 'G0' && s.angle_deg < 15;
+    return [...body.seams].sort((a, b) => nearly(b) - nearly(a) || b.angle_deg - a.angle_deg).slice(0, 60);
+  },
+  seamCount(body) {
+    const count = (meets) => body.seams.filter((s) => s.meets === meets).length;
+    return ['G0', 'G1', 'G2'].map((meets) => `${count(meets)} ${meets}`).join(' · ');
+  },
+  seamFigures(seam) {
+    const share = seam.meets === 'G0' ? '' : ` · ${figure(seam.curvature_share * 100, 1)} %`;
+    return `${figure(seam.angle_deg, 2)} deg · ${figure(seam.gap_mm, 4)} mm${share}`;
+  },
+  seamWord(seam) {
+    const words = { G0: 'The faces meet at an angle', G1: 'Tangent', G2: 'Tangent, and of one curvature' };
+    return `${words[seam.meets]}: largest angle, gap, and difference of curvature across the edge (${figure(seam.curvature_difference, 4)} per mm)`;
+  },
   measures(body) {
     const c = (v) => v.map((x) => figure(x, 3)).join(', ');
     const out = [['Area', `${figure(body.area_mm2, 2)} mm²`]];

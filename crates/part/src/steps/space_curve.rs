@@ -139,17 +139,10 @@ impl End<'_> {
         let d = face.surface.derivatives(u, v);
         let met = face.surface.normal(u, v).and_then(|n| {
             let tangent = (self.by_itself - n * self.by_itself.dot(&n)).try_normalize(1e-9)?;
-            // The tangent in the surface's own directions: the two equations of its parts along them.
-            let (e, f, g) = (d.u.dot(&d.u), d.u.dot(&d.v), d.v.dot(&d.v));
-            let (tu, tv) = (tangent.dot(&d.u), tangent.dot(&d.v));
-            let area = e * g - f * f;
-            if area <= 1e-18 * e.max(g).powi(2) {
-                return Some(Met { tangent, curvature: None });
-            }
-            let (a, b) = ((g * tu - f * tv) / area, (e * tv - f * tu) / area);
-            // The normal curvature (do Carmo, section 3-2).
-            let bend = (d.uu * a * a + d.uv * 2.0 * a * b + d.vv * b * b).dot(&n);
-            Some(Met { tangent, curvature: Some(n * bend) })
+            let curvature = d
+                .normal_curvature(&tangent)
+                .and_then(|bend| Some(d.area_vector().try_normalize(f64::MIN_POSITIVE)? * bend));
+            Some(Met { tangent, curvature })
         });
         met.ok_or_else(|| {
             let message = "the curve stands square to the face here, so that no direction along it is the right one; move its next point";

@@ -90,17 +90,10 @@ impl Meeting<'_> {
             }
         };
         let first = first * self.pull;
+        // Only the part along the normal bends the surface; the rest is free and left out.
         let d = surface.derivatives(a, b);
-        let (e, f, g) = (d.u.dot(&d.u), d.u.dot(&d.v), d.v.dot(&d.v));
-        let (along, up) = (first.dot(&d.u), first.dot(&d.v));
-        let area = e * g - f * f;
-        let second = if area <= 1e-18 * e.max(g).powi(2) {
-            Vector3::zeros()
-        } else {
-            let (s, t) = ((g * along - f * up) / area, (e * up - f * along) / area);
-            // Only the part along the normal bends the surface (do Carmo, section 3-2); the rest is free and left out.
-            normal * (d.uu * s * s + d.uv * 2.0 * s * t + d.vv * t * t).dot(&normal)
-        };
+        let bend = d.normal_curvature(&first).unwrap_or(0.0);
+        let second = d.area_vector().try_normalize(f64::MIN_POSITIVE).unwrap_or(normal) * bend;
         Ok(Leaving { normal, first, second })
     }
 
