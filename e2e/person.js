@@ -64,10 +64,10 @@ async function paper(page) {
  * under it say what is wanted; gives the place.
  */
 async function lookFor(page, wanted, [x0, y0, x1, y1] = [0, 0, 1, 1]) {
-  const box = await page.locator('#space').boundingBox();
   const words = page.locator('.hover-word');
-  // A second time between the first places: what is looked for may only just have been shown.
-  for (const shift of [6, 11]) {
+  // Again between the first places: what is looked for may only just have been shown, and the picture moved.
+  for (const shift of [6, 11, 8]) {
+    const box = await page.locator('#space').boundingBox();
     for (let y = box.y + y0 * box.height + shift; y < box.y + y1 * box.height; y += 12) {
       for (let x = box.x + x0 * box.width + shift; x < box.x + x1 * box.width; x += 12) {
         await page.mouse.move(x, y);

@@ -79,9 +79,9 @@ test('a round sweep follows a drawn path; its corners are mitred or rounded', as
   await expect.poll(() => volume(page)).toBeCloseTo(Math.PI * 4 * (40 + 5 * Math.PI), 0);
   await sweep.getByLabel('Radius of corners').fill('40 mm');
   await expect(sweep.getByRole('alert')).toContainText('at most 29.99');
-  // A twist cannot be mitred, and says so.
+  // A section that grows cannot be mitred, and says so.
   await sweep.getByRole('radio', { name: 'Mitred' }).click();
-  await sweep.getByLabel('Twist', { exact: true }).fill('90 deg');
+  await sweep.getByLabel('Size', { exact: true }).fill('0.5');
   await expect(sweep.getByRole('alert')).toContainText('round the corner');
 });
 

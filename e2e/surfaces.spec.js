@@ -262,8 +262,8 @@ test('a shape is repeated about an axis, freed from its original, and shown as p
   await expect(page.locator('.ledger-head')).toContainText('A watertight solid');
   // Every step that has a shape shows it.
   await expect(page.locator('.step-picture')).toHaveCount(3);
-  const wide = await page.locator('.step-picture').evaluateAll((all) => all.map((i) => i.naturalWidth));
-  expect(wide.every((w) => w > 0)).toBe(true);
+  const widths = () => page.locator('.step-picture').evaluateAll((all) => all.map((i) => i.naturalWidth > 0));
+  await expect.poll(widths).toEqual([true, true, true]);
   // Freed, it no longer follows the block.
   await row(page, 2).click();
   await pattern.getByRole('button', { name: 'Free it' }).click();

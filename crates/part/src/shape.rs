@@ -270,10 +270,11 @@ impl Built {
         Self { shape: self.shape.flipped(), ..self }
     }
 
-    /// The same with how far it is, in millimetres, from what it stands for, and a warning where that is more than asked
-    /// for.
+    /// The same with how far it is, in millimetres, from what it stands for, if it is not that exactly, and a warning where
+    /// that is more than asked for.
     #[must_use]
-    pub fn with_deviation(mut self, reached: f64, asked: f64) -> Self {
+    pub fn with_deviation(mut self, reached: impl Into<Option<f64>>, asked: f64) -> Self {
+        let Some(reached) = reached.into() else { return self };
         self.reached.push(Reached::length("Deviation reached", reached));
         if reached > asked {
             let message = format!(

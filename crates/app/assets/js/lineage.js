@@ -5,7 +5,7 @@ export const ROW = 40;
 const pictured = (kind) => !['plane', 'axis', 'point'].includes(kind);
 
 /** Rows for the list beside the drawing, one per step, in the recipe's order. */
-export function lineageRows(recipe, report) {
+export function lineageRows(recipe, report, pictures) {
   const reports = new Map((report?.steps ?? []).map((s) => [s.step, s]));
   const usualLane = {
     ...{
@@ -38,7 +38,7 @@ export function lineageRows(recipe, report) {
       state,
       lane: r?.lane ?? usualLane[kind] ?? 0,
       group: step.group ?? null,
-      key: state === 'built' && pictured(kind) ? r?.key : null,
+      key: pictured(kind) ? pictures[step.id] : null,
       parents: r?.parents ?? [],
       note: notes[state] ?? shown[step.display] ?? warned,
       title:

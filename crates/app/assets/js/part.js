@@ -62,6 +62,8 @@ Alpine.data('part', () => ({
   said: [],
   finder: null,
   chord: '0.05',
+  /** Keys of the steps' shapes as they are saved. */
+  pictures: {},
   fineness: localStorage.getItem('fineness') ?? 'middle',
   askServer: ask,
   formats: [
@@ -165,6 +167,9 @@ Alpine.data('part', () => ({
 
   async refresh() {
     await parts.live.showSaved();
+    // Pictures are of what is saved; while something is dragged they stay as they are.
+    const built = (this.report?.steps ?? []).filter((s) => s.state === 'built');
+    this.pictures = Object.fromEntries(built.map((s) => [s.step, s.key]));
     if (this.card) this.previewCard();
   },
 
@@ -342,7 +347,7 @@ Alpine.data('part', () => ({
 
   // --- The lineage; getters, which a mixed-in object could not have
   get rows() {
-    return lineageRows(this.recipe, this.report);
+    return lineageRows(this.recipe, this.report, this.pictures);
   },
   /** What the list shows: steps, with a heading over each group, and without what is folded away. */
   get listed() {

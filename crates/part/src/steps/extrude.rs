@@ -190,9 +190,6 @@ impl Construction for Extrude {
                 Notice::refused(field, &e)
             })?;
         let built = Built::body(made.body);
-        Ok(match made.max_deviation {
-            Some(deviation) => built.with_deviation(deviation, context.tolerance.fit),
-            None => built,
-        })
+        Ok(built.with_deviation(made.max_deviation, context.tolerance.fit))
     }
 }

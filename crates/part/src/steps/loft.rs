@@ -421,13 +421,8 @@ impl Construction for Loft {
         let slots: Vec<(&'static str, usize)> = (0..count).map(|i| ("sections", i)).collect();
         let (marks, reached) = (marks(&slots, &sections, &made.runs), reached(&made));
         let built = Built { marks, ..Built::body(made.body).with_reached(reached) };
-        Ok(match made.max_deviation {
-            // What a grid costs is asked for and no fault.
-            Some(deviation) if how.grid.is_some() => {
-                built.with_reached([Reached::length("Deviation reached", deviation)])
-            }
-            Some(deviation) => built.with_deviation(deviation, context.tolerance.fit),
-            None => built,
-        })
+        // What a grid costs is asked for and no fault.
+        let asked = if how.grid.is_some() { f64::INFINITY } else { context.tolerance.fit };
+        Ok(built.with_deviation(made.max_deviation, asked))
     }
 }

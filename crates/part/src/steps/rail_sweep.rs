@@ -132,9 +132,6 @@ impl Construction for RailSweep {
             })?;
         let gap = Reached::length("Largest gap from section to rail", made.section_gap);
         let built = Built::body(made.body).with_reached([gap]);
-        Ok(match made.max_deviation {
-            Some(deviation) => built.with_deviation(deviation, context.tolerance.fit),
-            None => built,
-        })
+        Ok(built.with_deviation(made.max_deviation, context.tolerance.fit))
     }
 }

@@ -106,9 +106,6 @@ impl Construction for Ruled {
         let marks = marks(&[("first", 0), ("second", 0)], &sections, &made.runs);
         let reached = reached(&made);
         let built = Built { marks, ..Built::body(made.body).with_reached(reached) };
-        Ok(match made.max_deviation {
-            Some(deviation) => built.with_deviation(deviation, context.tolerance.fit),
-            None => built,
-        })
+        Ok(built.with_deviation(made.max_deviation, context.tolerance.fit))
     }
 }
