@@ -122,6 +122,13 @@ impl NurbsCurve {
         self.points.iter().any(|p| (p.w - self.points[0].w).abs() > SAME_WEIGHT * self.points[0].w)
     }
 
+    /// Whether all of it lies within `resolution` mm of its start, as a border does that shrinks to a pole.
+    #[must_use]
+    pub fn is_point(&self, resolution: f64) -> bool {
+        let start = self.start();
+        self.points.iter().all(|h| (project(h) - start).norm() <= resolution)
+    }
+
     /// First point.
     #[must_use]
     pub fn start(&self) -> Point3 {

@@ -251,3 +251,21 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn polygons_have_the_area_of_regular_ones_and_hold_what_is_inside() {
+    // Area of a regular polygon of circumradius r: n r^2 sin(2 pi / n) / 2 (derived from its triangles).
+    for n in 3..12 {
+        let corner = |k: usize| {
+            let angle = std::f64::consts::TAU * k as f64 / n as f64;
+            [3.0 + 2.0 * angle.cos(), 2.0 * angle.sin() - 1.0]
+        };
+        let mut outline: Vec<[f64; 2]> = (0..n).map(corner).collect();
+        let area = n as f64 * 2.0 * (std::f64::consts::TAU / n as f64).sin();
+        assert!((geometry::polygon_area(&outline) - area).abs() < 1e-12 * area);
+        assert!(geometry::polygon_holds(&outline, &[3.1, -1.05]));
+        assert!(!geometry::polygon_holds(&outline, &[0.9, -1.05]));
+        outline.reverse();
+        assert!((geometry::polygon_area(&outline) + area).abs() < 1e-12 * area);
+    }
+}

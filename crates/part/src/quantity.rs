@@ -118,6 +118,14 @@ pub(crate) mod amounts {
         Amount::Number(1.0)
     }
 
+    pub(crate) fn ten_mm() -> Amount {
+        "10 mm".into()
+    }
+
+    pub(crate) fn hundredth_mm() -> Amount {
+        "0.01 mm".into()
+    }
+
     pub(crate) fn is_zero(amount: &Amount) -> bool {
         *amount == zero()
     }

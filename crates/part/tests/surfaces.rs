@@ -293,6 +293,24 @@ fn a_loft_in_zigzag_order_is_put_in_order_by_one_click() {
 }
 
 #[test]
+fn what_is_said_of_a_section_goes_with_it_when_they_are_put_in_order() {
+    let sections = json!([of("a"), of("c"), of("b")]);
+    let said = json!({"sections": sections, "reversed": [2], "begins": [{"section": 3, "at": 0.25}]});
+    let recipe = recipe(vec![
+        circle("a", 0.0, 10.0),
+        circle("b", 20.0, 9.0),
+        circle("c", 40.0, 8.0),
+        step("skin", "loft", said),
+    ]);
+    let cure = failure(&rebuild(&recipe), 3).cure.clone().unwrap();
+    let mended = Edit::All { edits: cure.edits }.apply(&recipe).unwrap();
+    let make = serde_json::to_value(&mended.steps[3].make).unwrap();
+    assert_eq!(make["loft"]["sections"], json!([of("a"), of("b"), of("c")]));
+    assert_eq!(make["loft"]["reversed"], json!([3]));
+    assert_eq!(make["loft"]["begins"], json!([{"section": 2, "at": 0.25}]));
+}
+
+#[test]
 fn guides_that_miss_are_named_with_their_distance() {
     let steps = vec![
         drawing(
@@ -313,6 +331,34 @@ fn guides_that_miss_are_named_with_their_distance() {
     let refused = failure(&rebuild(&recipe(steps)), 3);
     assert_eq!(refused.input.as_deref(), Some("guides"));
     assert!(refused.message.contains("guide 1 misses section 2 by 0.400 mm"), "{}", refused.message);
+}
+
+#[test]
+fn what_an_end_cannot_agree_with_is_told_at_that_end() {
+    let steps = vec![
+        circle("low", 0.0, 10.0),
+        circle("high", 30.0, 10.0),
+        circle("far", 60.0, 4.0),
+        step("lid", "flat_face", json!({"outlines": [of("far")]})),
+        line("guide", [10.0, 0.0, 0.0], [10.0, 0.0, 30.0]),
+        step(
+            "off",
+            "loft",
+            json!({"sections": [of("low"), of("high")], "end": "tangent", "end_face": of("lid")}),
+        ),
+        step(
+            "both",
+            "loft",
+            json!({"sections": [of("low"), of("high")], "guides": [of("guide")], "start": "square"}),
+        ),
+    ];
+    let rebuilt = rebuild(&recipe(steps));
+    let off = failure(&rebuilt, 5);
+    assert_eq!(off.input.as_deref(), Some("end"));
+    assert!(off.message.contains("the last section lies"), "{}", off.message);
+    let both = failure(&rebuilt, 6);
+    assert_eq!(both.input.as_deref(), Some("start"));
+    assert!(both.message.contains("take the guides out"), "{}", both.message);
 }
 
 #[test]

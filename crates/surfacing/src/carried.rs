@@ -10,7 +10,8 @@ use nalgebra::Matrix4;
 use crate::SurfacingError;
 use crate::monotone::Monotone;
 
-const MAX_ROUNDS: usize = 8;
+/// Halvings near a joint of the path at which its speed jumps: there the miss only falls as fast as the samples come nearer.
+const MAX_ROUNDS: usize = 12;
 /// Places per span of a section at which it is watched for running backwards.
 const PROBES_PER_SPAN: usize = 4;
 const MOST_SAMPLES: usize = 4000;

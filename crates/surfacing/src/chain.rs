@@ -17,9 +17,20 @@ impl Chain {
     /// The curves that were put in order, each run in the chain's direction.
     #[must_use]
     pub fn run(&self, curves: &[NurbsCurve]) -> Vec<NurbsCurve> {
-        let one = |&(i, back): &(usize, bool)| if back { curves[i].reversed() } else { curves[i].clone() };
-        self.order.iter().map(one).collect()
+        run_of(&self.order, curves)
     }
+}
+
+/// Curves by their numbers, each with whether it is run backwards.
+pub(crate) fn run_of(order: &[(usize, bool)], curves: &[NurbsCurve]) -> Vec<NurbsCurve> {
+    let one = |&(i, back): &(usize, bool)| if back { curves[i].reversed() } else { curves[i].clone() };
+    order.iter().map(one).collect()
+}
+
+/// Whether a run of curves ends where it begins, within the join tolerance.
+#[must_use]
+pub fn closes(run: &[NurbsCurve], tolerance: &Tolerance) -> bool {
+    run.first().zip(run.last()).is_some_and(|(a, b)| (a.start() - b.end()).norm() <= tolerance.join)
 }
 
 /// Puts curves in order so that each begins where the one before ends, within the join tolerance. The first curve
@@ -97,25 +108,29 @@ pub(crate) fn as_one(curves: &[NurbsCurve], tolerance: &Tolerance) -> Result<Nur
 /// branches its curves stay by themselves.
 #[must_use]
 pub fn chains(curves: &[NurbsCurve], tolerance: &Tolerance) -> Vec<Vec<NurbsCurve>> {
-    let ends = |c: &NurbsCurve| [c.start(), c.end()];
-    let touch = |a: &NurbsCurve, b: &NurbsCurve| {
-        ends(a).iter().any(|p| ends(b).iter().any(|q| (p - q).norm() <= tolerance.join))
-    };
-    let mut left: Vec<&NurbsCurve> = curves.iter().collect();
+    chain_orders(curves, tolerance).iter().map(|order| run_of(order, curves)).collect()
+}
+
+/// The chains of [`chains`] by the numbers of their curves, each with whether it is run backwards.
+pub(crate) fn chain_orders(curves: &[NurbsCurve], tolerance: &Tolerance) -> Vec<Vec<(usize, bool)>> {
+    let ends = |i: usize| [curves[i].start(), curves[i].end()];
+    let touch =
+        |a: usize, b: usize| ends(a).iter().any(|p| ends(b).iter().any(|q| (p - q).norm() <= tolerance.join));
+    let mut left: Vec<usize> = (0..curves.len()).collect();
     let mut out = Vec::new();
     while !left.is_empty() {
-        let mut group = vec![left.remove(0).clone()];
+        let mut group = vec![left.remove(0)];
         let mut seen = 0;
         while seen < group.len() {
-            let (near, far) = left.iter().partition(|c| touch(&group[seen], c));
+            let (near, far): (Vec<usize>, Vec<usize>) = left.iter().partition(|&&c| touch(group[seen], c));
             left = far;
-            let near: Vec<&NurbsCurve> = near;
-            group.extend(near.into_iter().cloned());
+            group.extend(near);
             seen += 1;
         }
-        match chain(&group, tolerance) {
-            Ok(chain) => out.push(chain.run(&group)),
-            Err(_) => out.extend(group.into_iter().map(|c| vec![c])),
+        let members: Vec<NurbsCurve> = group.iter().map(|&i| curves[i].clone()).collect();
+        match chain(&members, tolerance) {
+            Ok(chain) => out.push(chain.order.into_iter().map(|(k, back)| (group[k], back)).collect()),
+            Err(_) => out.extend(group.into_iter().map(|i| vec![(i, false)])),
         }
     }
     out

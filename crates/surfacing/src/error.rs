@@ -142,6 +142,14 @@ pub enum SurfacingError {
         /// Where.
         at: [f64; 3],
     },
+    /// A section has no way to go on.
+    #[error("{why}")]
+    NoWay {
+        /// What is wrong, and what to do.
+        why: &'static str,
+        /// Where.
+        at: [f64; 3],
+    },
     /// A loft has too few sections.
     #[error("{given} sections make no surface; pick at least {needed}")]
     TooFewSections {
@@ -244,9 +252,11 @@ pub enum SurfacingError {
     },
     /// A section does not lie on the surface that it is to agree with.
     #[error(
-        "the section lies {distance:.3} mm off the face that it is to agree with; pick the edge itself, or another face"
+        "the {} section lies {distance:.3} mm off the face that it is to agree with; pick the edge itself, or another face", if *last { "last" } else { "first" }
     )]
     OffNeighbour {
+        /// Whether it is the last section, and not the first.
+        last: bool,
         /// How far, in millimetres.
         distance: f64,
         /// Where.
@@ -422,6 +432,7 @@ impl SurfacingError {
             | Self::NoPartner { at, .. }
             | Self::BothTurn { at }
             | Self::NoLength { at, .. }
+            | Self::NoWay { at, .. }
             | Self::OutOfOrder { at, .. }
             | Self::GuideMisses { at, .. }
             | Self::GuideTurns { at, .. }

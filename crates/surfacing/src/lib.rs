@@ -26,7 +26,7 @@ mod sweep;
 mod thicken;
 mod turned;
 
-pub use chain::{Chain, chain, chains};
+pub use chain::{Chain, chain, chains, closes};
 pub use crossed_projection::{Crossed, Unpartnered, View, crossed_projection};
 pub use curve_on_surface::curve_on_surface;
 pub use error::SurfacingError;

@@ -12,7 +12,7 @@ use crate::assembled::{assembled, numbered};
 use crate::carried::{Local, Motion, carried_surface};
 use crate::chain;
 use crate::chain::as_one;
-use crate::sections::{Run, align, places, rows_of_faces};
+use crate::sections::{Run, align, backwards, check_alike, places, rows_of_faces};
 
 const FIRST_SAMPLES_PER_SPAN: usize = 3;
 
@@ -93,7 +93,7 @@ pub fn rail_sweep(
             let ends = [run[0].start(), run[run.len() - 1].end()];
             let off = |k: usize, p: &Point3| closest_on_curve(&rails[k], p).distance;
             if off(0, &ends[0]) + off(1, &ends[1]) > off(0, &ends[1]) + off(1, &ends[0]) {
-                run = crate::sections::backwards(&run);
+                run = backwards(&run);
                 [ends[1], ends[0]]
             } else {
                 ends
@@ -192,14 +192,7 @@ impl<'a> RailMotion<'a> {
             return Err(SurfacingError::RailsDiffer { counts, at: second.start().into() });
         }
         for (i, run) in runs.iter().enumerate() {
-            let structure = |c: &NurbsCurve| (c.degree(), c.homogeneous().len());
-            let alike = run.len() == runs[0].len()
-                && run.iter().zip(&runs[0]).all(|(a, b)| structure(a) == structure(b));
-            if !alike {
-                let counts = [&runs[0], run].map(|r| r.iter().map(|c| c.homogeneous().len()).sum());
-                let at = first.point(first.parameter_at_share(shares[i])).into();
-                return Err(SurfacingError::UnequalRows { section: i + 1, counts, at });
-            }
+            check_alike(&runs[0], run, i, first.point(first.parameter_at_share(shares[i])))?;
         }
         let rail_points = [first.control_points(), second.control_points()];
         let places = first.knots().greville();

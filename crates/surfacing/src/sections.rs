@@ -191,10 +191,10 @@ pub(crate) fn rows_of_faces(runs: &[Vec<NurbsCurve>], tolerance: &Tolerance) -> 
 fn points_weighted(mut rows: Vec<NurbsCurve>) -> Result<Vec<NurbsCurve>, GeometryError> {
     let last = rows.len() - 1;
     for (own, next) in [(0, 1), (last, last.saturating_sub(1))] {
-        let points = rows[own].control_points();
-        let size = 1.0 + points[0].coords.norm();
-        if own != next && points.iter().all(|p| (p - points[0]).norm() <= 1e-12 * size) {
-            let (weights, tip) = (rows[next].weights(), vec![points[0]; points.len()]);
+        let at = rows[own].start();
+        if own != next && rows[own].is_point(1e-12 * (1.0 + at.coords.norm())) {
+            let weights = rows[next].weights();
+            let tip = vec![at; weights.len()];
             rows[own] = NurbsCurve::try_new(rows[next].knots().clone(), &tip, Some(&weights))?;
         }
     }
@@ -227,6 +227,21 @@ pub(crate) fn one_row_each(
         runs.iter().map(|run| NurbsCurve::of_pieces_over(run, &joints)).collect::<Result<_, _>>()?;
     let (rows, _) = compatible_within(&whole, SHARE_OF_FIT * tolerance.fit)?;
     Ok((points_weighted(rows)?, joints))
+}
+
+/// Refuses section `i` where its control points do not pair up with those of another one, piece by piece.
+pub(crate) fn check_alike(
+    model: &[NurbsCurve],
+    run: &[NurbsCurve],
+    i: usize,
+    at: Point3,
+) -> Result<(), SurfacingError> {
+    let structure = |c: &NurbsCurve| (c.degree(), c.homogeneous().len());
+    if run.len() == model.len() && run.iter().zip(model).all(|(a, b)| structure(a) == structure(b)) {
+        return Ok(());
+    }
+    let counts = [model, run].map(|r| r.iter().map(|c| c.homogeneous().len()).sum());
+    Err(SurfacingError::UnequalRows { section: i + 1, counts, at: at.into() })
 }
 
 /// Refuses neighbouring sections that meet.

@@ -220,8 +220,12 @@ fn an_extrusion_up_to_a_face_ends_on_it() {
     }
     near(sound(&made, 0), volume, 1e-5);
     let beside = mapped(circle(2.0, 0.0), |p| Point3::new(p.x + 50.0, p.y, -20.0));
-    let missed = pulled(beside, Vector3::z(), &Reach::UpToFace(Box::new(face)), &tolerance);
+    let missed = pulled(beside, Vector3::z(), &Reach::UpToFace(Box::new(face.clone())), &tolerance);
     assert!(matches!(missed, Err(SurfacingError::Misses { .. })), "{missed:?}");
+    let two =
+        [-4.0, 4.0].map(|y| mapped(circle(1.0, 0.0), |p| Point3::new(p.x - 5.0, p.y + y, -20.0))).concat();
+    let several = pulled(two, Vector3::z(), &Reach::UpToFace(Box::new(face)), &tolerance);
+    assert!(matches!(several, Err(SurfacingError::SideBySide { .. })), "{several:?}");
 }
 
 #[test]

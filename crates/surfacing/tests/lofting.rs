@@ -315,9 +315,14 @@ fn a_loft_agrees_with_its_neighbours() {
             }
         }
     }
-    let off = Loft { ends: [neighbour(&ball, false), LoftEnd::Free], ..Loft::default() };
-    let refused = loft(&[in_space(start), in_space(end)], &off, &tolerance).unwrap_err();
-    assert!(matches!(refused, SurfacingError::OffNeighbour { distance, .. } if distance > 1.0), "{refused}");
+    for (ends, at_last) in
+        [([neighbour(&ball, false), LoftEnd::Free], false), ([LoftEnd::Free, neighbour(&tube, false)], true)]
+    {
+        let off = Loft { ends, ..Loft::default() };
+        let refused = loft(&[in_space(start.clone()), in_space(end.clone())], &off, &tolerance).unwrap_err();
+        let SurfacingError::OffNeighbour { last, distance, .. } = refused else { panic!("{refused}") };
+        assert!(last == at_last && distance > 1.0, "{refused}");
+    }
 }
 
 #[test]

@@ -176,7 +176,7 @@ fn sweeps_that_would_fold_or_jump_are_refused_with_the_place() {
         &how(Carry::AlongDirection(Vector3::x())),
         &Tolerance::default(),
     );
-    assert!(matches!(along, Err(SurfacingError::NoLength { .. })));
+    assert!(matches!(along, Err(SurfacingError::NoWay { .. })));
 }
 
 #[test]
@@ -254,6 +254,7 @@ fn corners_of_a_path_are_mitred() {
         NurbsCurve::line(Point3::new(18.0, 20.0, 0.0), Point3::new(30.0, 20.0, 0.0)),
     ];
     let made = swept(&[SweepSection::Round(1.5)], &mixed, Carry::Follow, 0.0, 1.0);
+    assert!(made.max_deviation > 0.0 && made.converged, "{}", made.max_deviation);
     near(sound(&made.body, 0), PI * 2.25 * mixed.iter().map(NurbsCurve::length).sum::<f64>(), 1e-4);
 }
 

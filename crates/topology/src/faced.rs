@@ -4,9 +4,10 @@ use std::sync::Arc;
 
 use geometry::{
     Domain, EndDerivatives, NurbsCurve, NurbsSurface, Point3, Tolerance, closest_on_surface, interpolate,
+    polygon_area, polygon_holds,
 };
 
-use crate::flat::{area, contains, free_runs, nested};
+use crate::flat::{free_runs, nested};
 use crate::join::agreeing;
 use crate::{EdgeId, Face, Loop, OrientedEdge, Shell, TopologyError};
 
@@ -51,13 +52,13 @@ pub fn faced(
     }
     let turned = |(edges, outline): &(Vec<OrientedEdge>, Vec<[f64; 2]>), anticlockwise: bool| {
         let mut edges = edges.clone();
-        if (area(outline) > 0.0) != anticlockwise {
+        if (polygon_area(outline) > 0.0) != anticlockwise {
             edges.reverse();
             edges.iter_mut().for_each(|e| e.forward = !e.forward);
         }
         Loop { edges }
     };
-    let holds = |j: usize, i: usize| j != i && contains(&bounds[j].1, &bounds[i].1[0]);
+    let holds = |j: usize, i: usize| j != i && polygon_holds(&bounds[j].1, &bounds[i].1[0]);
     let mut faces = shell.faces().to_vec();
     for (number, (outer, holes)) in nested(bounds.len(), holds).into_iter().enumerate() {
         let loops = std::iter::once(turned(&bounds[outer], true))

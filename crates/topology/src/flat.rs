@@ -2,7 +2,9 @@
 
 use std::sync::Arc;
 
-use geometry::{Frame, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, flatten};
+use geometry::{
+    Frame, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, flatten, polygon_area, polygon_holds,
+};
 
 use crate::join::agreeing;
 use crate::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, TopologyError, Vertex, VertexId, free_edges};
@@ -43,7 +45,7 @@ pub fn capped(
         let (outer, inner) = (&openings[j], &openings[i]);
         j != i
             && level(inner, outer)
-            && contains(&flat(&outer.frame, &outer.outline), &flat(&outer.frame, &inner.outline)[0])
+            && polygon_holds(&flat(&outer.frame, &outer.outline), &flat(&outer.frame, &inner.outline)[0])
     };
     for (number, (outer, holes)) in nested(openings.len(), holds).into_iter().enumerate() {
         let outer = &openings[outer];
@@ -67,19 +69,6 @@ pub(crate) fn nested(count: usize, holds: impl Fn(usize, usize) -> bool) -> Vec<
 
 fn flat(frame: &Frame, outline: &[Point3]) -> Vec<[f64; 2]> {
     outline.iter().map(|p| frame.flattened(p).into()).collect()
-}
-
-pub(crate) fn area(outline: &[[f64; 2]]) -> f64 {
-    let pairs = outline.iter().zip(outline.iter().cycle().skip(1));
-    pairs.map(|(a, b)| 0.5 * (a[0] * b[1] - a[1] * b[0])).sum()
-}
-
-pub(crate) fn contains(outline: &[[f64; 2]], p: &[f64; 2]) -> bool {
-    let pairs = outline.iter().zip(outline.iter().cycle().skip(1));
-    let crossed = pairs.filter(|(a, b)| {
-        (a[1] > p[1]) != (b[1] > p[1]) && p[0] < a[0] + (b[0] - a[0]) * (p[1] - a[1]) / (b[1] - a[1])
-    });
-    crossed.count() % 2 == 1
 }
 
 fn openings(shell: &Shell, tolerance: &Tolerance) -> Vec<Opening> {
@@ -166,11 +155,11 @@ pub fn flat_faces(
             outline.extend(flatten(curve, tolerance.join).into_iter().map(|(_, p)| p));
             outline.pop();
         }
-        let left = area(&flat(frame, &outline)) > 0.0;
+        let left = polygon_area(&flat(frame, &outline)) > 0.0;
         outlines.push((outline, (0..run.len() as u32).map(|k| EdgeId(base + k)).collect::<Vec<_>>(), left));
     }
     let holds = |j: usize, i: usize| {
-        j != i && contains(&flat(frame, &outlines[j].0), &flat(frame, &outlines[i].0)[0])
+        j != i && polygon_holds(&flat(frame, &outlines[j].0), &flat(frame, &outlines[i].0)[0])
     };
     let opening = |i: usize, outer: bool| {
         let (outline, ids, left) = &outlines[i];

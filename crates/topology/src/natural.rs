@@ -32,12 +32,8 @@ pub fn natural_shell(
         (surface.curve_at_u(u.start), [u.start, v.start], [u.start, v.end]),
     ];
     let resolution = tolerance.resolution;
-    let is_pole = |k: usize| {
-        let points = borders[k].0.control_points();
-        points.iter().all(|p| (p - points[0]).norm() <= resolution)
-    };
     let closed = surface.closes(resolution);
-    let pole = [0, 1, 2, 3].map(is_pole);
+    let pole = [0, 1, 2, 3].map(|k: usize| borders[k].0.is_point(resolution));
     // Corners 0 to 3 stand at (u0, v0), (u1, v0), (u1, v1), (u0, v1).
     let mut corner = [0, 1, 2, 3];
     let mut unite = |a: usize, b: usize| {

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::json;
 use surfacing::{LoftEnd, Section, SurfacingError};
 
-use super::loft::{marks, reached};
+use super::loft::lofted;
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::quantity::amounts::{is_one, one};
 use crate::recipe::is_default;
@@ -143,14 +143,10 @@ impl Construction for Bridge {
             close: false,
             ..surfacing::Loft::default()
         };
-        let made = surfacing::loft(&sections, &how, &context.tolerance).map_err(|e| {
-            let slot = if matches!(e, SurfacingError::OffNeighbour { .. }) { "first" } else { "second" };
-            Notice::refused(slot, &e)
-        })?;
-        let marks = marks(&[("first", 0), ("second", 0)], &sections, &made.runs);
-        let reached = reached(&made);
-        let built = Built { marks, ..Built::body(made.body).with_reached(reached) };
-        Ok(built.with_deviation(made.max_deviation, context.tolerance.fit))
+        lofted(context, &[("first", 0), ("second", 0)], &sections, &how, |e| {
+            let is_first = matches!(e, SurfacingError::OffNeighbour { last: false, .. });
+            Notice::refused(if is_first { "first" } else { "second" }, e)
+        })
     }
 
     /// Spanning its edges leaves surfaces what they are.

@@ -201,16 +201,24 @@ impl Construction for Copy {
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
-        let map = self.map(context)?;
-        if let (false, None) = (context.input(&self.of, "of")?.shape.bodies().is_empty(), &self.of.item) {
-            let bodies = context.bodies(&self.of, "of")?.iter().map(|b| b.transformed(&map));
-            let bodies = bodies.collect::<Result<_, _>>().map_err(|e| Notice::refused("of", &e.into()))?;
-            return Ok(Built::plain(Shape::Bodies(bodies)));
-        }
-        let curves = context.curves(&self.of, "of")?;
-        let copied = curves
-            .iter()
-            .map(|c| CurveShape::in_space(&c.id, c.pieces.iter().map(|p| p.transformed(&map)).collect()));
-        Ok(Built::curves(copied.collect()))
+        copies(context, &self.of, &[self.map(context)?])
     }
+}
+
+/// The shape that a slot `of` holds, once for every map; curves after the first one's get a number.
+pub(super) fn copies(context: &Context<'_>, of: &Reference, maps: &[Matrix4<f64>]) -> Result<Built, Notice> {
+    let bodies = context.input(of, "of")?.shape.bodies();
+    if of.item.is_none() && !bodies.is_empty() {
+        let copies = maps.iter().flat_map(|map| bodies.iter().map(|b| b.transformed(map)));
+        let copies = copies.collect::<Result<_, _>>().map_err(|e| Notice::refused("of", &e.into()))?;
+        return Ok(Built::plain(Shape::Bodies(copies)));
+    }
+    let curves = context.curves(of, "of")?;
+    let copies = maps.iter().enumerate().flat_map(|(k, map)| {
+        curves.iter().map(move |c| {
+            let id = if k == 0 { c.id.clone() } else { format!("{} #{}", c.id, k + 1) };
+            CurveShape::in_space(&id, c.pieces.iter().map(|p| p.transformed(map)).collect())
+        })
+    });
+    Ok(Built::curves(copies.collect()))
 }

@@ -8,7 +8,7 @@ use surfacing::{Reach, SurfacingError};
 
 use super::revolve::Ends;
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
-use crate::quantity::amounts::zero;
+use crate::quantity::amounts::{is_zero, ten_mm, zero};
 use crate::recipe::is_default;
 use crate::{Amount, AxisInput, Built, Notice, PlaneInput, Quantity, Reference};
 
@@ -52,10 +52,10 @@ pub struct Extrude {
     #[serde(default, skip_serializing_if = "is_default")]
     pub extent: Extent,
     /// For `distance`: how far forwards.
-    #[serde(default = "ten")]
+    #[serde(default = "ten_mm")]
     pub length: Amount,
     /// For `distance`: how far backwards.
-    #[serde(default = "zero", skip_serializing_if = "crate::quantity::amounts::is_zero")]
+    #[serde(default = "zero", skip_serializing_if = "is_zero")]
     pub back: Amount,
     /// For `plane`: up to this one.
     #[serde(default, skip_serializing_if = "is_default")]
@@ -64,15 +64,11 @@ pub struct Extrude {
     #[serde(default, skip_serializing_if = "is_default")]
     pub face: Option<Reference>,
     /// For `distance`: by what angle the sides lean inwards.
-    #[serde(default = "zero", skip_serializing_if = "crate::quantity::amounts::is_zero")]
+    #[serde(default = "zero", skip_serializing_if = "is_zero")]
     pub draft: Amount,
     /// What happens at the ends of closed outlines.
     #[serde(default, skip_serializing_if = "is_default")]
     pub ends: Ends,
-}
-
-fn ten() -> Amount {
-    "10 mm".into()
 }
 
 impl Construction for Extrude {

@@ -6,6 +6,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::json;
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
+use crate::quantity::amounts::ten_mm;
 use crate::recipe::is_default;
 use crate::{Amount, Built, Notice, PointInput, Quantity, Reference};
 
@@ -23,7 +24,7 @@ pub struct FlatFace {
     #[serde(default, skip_serializing_if = "is_default")]
     pub points: Vec<PointInput>,
     /// For `points`: how far it reaches beyond them.
-    #[serde(default = "ten")]
+    #[serde(default = "ten_mm")]
     pub margin: Amount,
 }
 
@@ -36,10 +37,6 @@ pub enum Borders {
     Outlines,
     /// Three points, round which it is a rectangle.
     Points,
-}
-
-fn ten() -> Amount {
-    "10 mm".into()
 }
 
 impl FlatFace {

@@ -6,6 +6,7 @@ use serde_json::json;
 use topology::{Body, Shell, join};
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
+use crate::quantity::amounts::hundredth_mm;
 use crate::{Amount, Built, Notice, Quantity, Reached, Reference};
 
 /// Surfaces connected along their matching free edges.
@@ -15,12 +16,8 @@ pub struct JoinedSurface {
     /// Surfaces and shells.
     pub surfaces: Vec<Reference>,
     /// Edges this near each other are one.
-    #[serde(default = "hundredth")]
+    #[serde(default = "hundredth_mm")]
     pub tolerance: Amount,
-}
-
-fn hundredth() -> Amount {
-    "0.01 mm".into()
 }
 
 impl Construction for JoinedSurface {

@@ -1,6 +1,6 @@
 //! Loft: a surface through sections.
 
-use geometry::{NurbsCurve, Point3};
+use geometry::{NurbsCurve, Tolerance};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
@@ -134,6 +134,8 @@ struct End<'a> {
     section: Option<&'a Reference>,
     face: Option<&'a Reference>,
     pull: &'a Amount,
+    /// Whether the loft follows guides.
+    guided: bool,
     /// Fields of the three values.
     fields: [&'static str; 3],
 }
@@ -143,6 +145,10 @@ impl End<'_> {
         let [field, face_slot, pull_field] = self.fields;
         if self.meets == Meets::Free {
             return Ok(LoftEnd::Free);
+        }
+        if self.guided {
+            let message = "a loft that follows guides leaves its ends as they come; choose free here, or take the guides out";
+            return Err(Notice::about(field, message));
         }
         let pull = context.pull(self.pull, pull_field)?;
         let section = self.section.ok_or_else(|| Notice::about("sections", "pick the sections first"))?;
@@ -170,11 +176,10 @@ impl End<'_> {
                 };
                 match surfaces.len() {
                     0 => refused("this section is no edge of a face; pick the face that it agrees with"),
-                    1 => Ok(LoftEnd::Neighbour { surfaces, curvature: self.meets == Meets::Curvature, pull }),
-                    _ if self.face.is_some() => {
-                        Ok(LoftEnd::Neighbour { surfaces, curvature: self.meets == Meets::Curvature, pull })
+                    2.. if self.face.is_none() => {
+                        refused("two faces meet at this edge; pick the one that it agrees with")
                     }
-                    _ => refused("two faces meet at this edge; pick the one that it agrees with"),
+                    _ => Ok(LoftEnd::Neighbour { surfaces, curvature: self.meets == Meets::Curvature, pull }),
                 }
             }
         }
@@ -197,12 +202,14 @@ impl Loft {
     }
 
     fn end(&self, at_end: bool) -> End<'_> {
+        let guided = !self.guides.is_empty();
         if at_end {
             End {
                 meets: self.end,
                 section: self.sections.last(),
                 face: self.end_face.as_ref(),
                 pull: &self.end_pull,
+                guided,
                 fields: ["end", "end_face", "end_pull"],
             }
         } else {
@@ -211,6 +218,7 @@ impl Loft {
                 section: self.sections.first(),
                 face: self.start_face.as_ref(),
                 pull: &self.start_pull,
+                guided,
                 fields: ["start", "start_face", "start_pull"],
             }
         }
@@ -234,57 +242,84 @@ impl Loft {
     fn notice(&self, error: &SurfacingError, context: &Context<'_>) -> Notice {
         let field = match error {
             SurfacingError::GuideMisses { .. } | SurfacingError::GuideTurns { .. } => "guides",
-            SurfacingError::OffNeighbour { .. } => "start",
+            SurfacingError::OffNeighbour { last, .. } => ["start", "end"][usize::from(*last)],
             _ => "sections",
         };
         let mut notice = Notice::refused(field, error);
         if let (SurfacingError::OutOfOrder { order, .. }, Some(step)) = (error, context.step) {
-            let sorted: Vec<&Reference> = order.iter().filter_map(|n| self.sections.get(n - 1)).collect();
-            if let Ok(value) = serde_json::to_value(sorted) {
-                let edits = vec![Edit::SetField { step: step.into(), field: "sections".into(), value }];
-                notice.cure = Some(Cure { label: "Put them in order".into(), edits });
-            }
+            notice.cure = self.put_in_order(order, step);
         }
         notice
+    }
+
+    /// The edit that puts the sections, counted from 1, in another order; what is known of one goes with it.
+    fn put_in_order(&self, order: &[usize], step: &str) -> Option<Cure> {
+        let sections: Vec<&Reference> = order.iter().filter_map(|n| self.sections.get(n - 1)).collect();
+        let now = |section: usize| order.iter().position(|n| *n == section).map(|i| i + 1);
+        let reversed: Vec<usize> = self.reversed.iter().filter_map(|s| now(*s)).collect();
+        let begins = self.begins.iter().filter_map(|b| Some(Begin { section: now(b.section)?, ..b.clone() }));
+        let begins: Vec<Begin> = begins.collect();
+        let fields = [
+            ("sections", serde_json::to_value(sections)),
+            ("reversed", serde_json::to_value(reversed)),
+            ("begins", serde_json::to_value(begins)),
+        ];
+        let edits = fields
+            .into_iter()
+            .map(|(field, value)| {
+                Some(Edit::SetField { step: step.into(), field: field.into(), value: value.ok()? })
+            })
+            .collect::<Option<Vec<_>>>()?;
+        Some(Cure { label: "Put them in order".into(), edits })
     }
 }
 
 /// Arrows and beginnings of sections, as they are shown in space.
-pub(super) fn marks(
+fn marks(
     slots: &[(&'static str, usize)],
     sections: &[Section],
     runs: &[Vec<NurbsCurve>],
+    tolerance: &Tolerance,
 ) -> Vec<Mark> {
-    let mark = |((slot, section), run): ((&(&'static str, usize), &Section), &Vec<NurbsCurve>)| match (
-        section,
-        run.first(),
-    ) {
-        (Section::Curves { pieces, .. }, Some(first)) => {
-            let closed = (first.start() - run[run.len() - 1].end()).norm()
-                <= 1e-6 + first.start().coords.norm() * 1e-9;
-            let along = first.tangent(first.domain().start);
-            Mark {
-                slot: *slot,
-                at: first.start(),
-                along,
-                line: if closed { pieces.clone() } else { Vec::new() },
+    let mark = |((slot, section), run): ((&(&'static str, usize), &Section), &Vec<NurbsCurve>)| {
+        let (at, along, line) = match (section, run.first()) {
+            (Section::Point(at), _) => (*at, None, Vec::new()),
+            (Section::Curves { pieces, .. }, Some(first)) => {
+                let line = if surfacing::closes(run, tolerance) { pieces.clone() } else { Vec::new() };
+                (first.start(), first.tangent(first.domain().start), line)
             }
-        }
-        (Section::Point(at), _) => Mark { slot: *slot, at: *at, along: None, line: Vec::new() },
-        (Section::Curves { .. }, None) => {
-            Mark { slot: *slot, at: Point3::origin(), along: None, line: Vec::new() }
-        }
+            (Section::Curves { .. }, None) => return None,
+        };
+        Some(Mark { slot: *slot, at, along, line })
     };
-    slots.iter().zip(sections).zip(runs).map(mark).collect()
+    slots.iter().zip(sections).zip(runs).filter_map(mark).collect()
 }
 
 /// What a loft reached, for its card.
-pub(super) fn reached(made: &Lofted) -> Vec<Reached> {
+fn reached(made: &Lofted) -> Vec<Reached> {
     let gap = made.guide_gap.map(|g| Reached::length("Largest gap from guide to section", g));
     let twist = made.largest_twist.map(|t| Reached::angle("Largest turn along a ruling", t));
     let labels = ["Angle at the first section", "Angle at the last section"];
     let angles = labels.iter().zip(made.end_angles).filter_map(|(label, a)| Some(Reached::angle(*label, a?)));
     gap.into_iter().chain(twist).chain(angles).collect()
+}
+
+/// A loft of sections that stand in these slots, with what its card shows, or with the notice that `refused` makes of why
+/// it cannot be.
+pub(super) fn lofted(
+    context: &Context<'_>,
+    slots: &[(&'static str, usize)],
+    sections: &[Section],
+    how: &surfacing::Loft,
+    refused: impl Fn(&SurfacingError) -> Notice,
+) -> Result<Built, Notice> {
+    let made = surfacing::loft(sections, how, &context.tolerance).map_err(|e| refused(&e))?;
+    let marks = marks(slots, sections, &made.runs, &context.tolerance);
+    let reached = reached(&made);
+    let built = Built { marks, ..Built::body(made.body).with_reached(reached) };
+    // What a grid costs is asked for and no fault.
+    let asked = if how.grid.is_some() { f64::INFINITY } else { context.tolerance.fit };
+    Ok(built.with_deviation(made.max_deviation, asked))
 }
 
 impl Construction for Loft {
@@ -416,13 +451,7 @@ impl Construction for Loft {
             close: self.ends == Ends::Closed,
             name: "side".into(),
         };
-        let made =
-            surfacing::loft(&sections, &how, &context.tolerance).map_err(|e| self.notice(&e, context))?;
         let slots: Vec<(&'static str, usize)> = (0..count).map(|i| ("sections", i)).collect();
-        let (marks, reached) = (marks(&slots, &sections, &made.runs), reached(&made));
-        let built = Built { marks, ..Built::body(made.body).with_reached(reached) };
-        // What a grid costs is asked for and no fault.
-        let asked = if how.grid.is_some() { f64::INFINITY } else { context.tolerance.fit };
-        Ok(built.with_deviation(made.max_deviation, asked))
+        lofted(context, &slots, &sections, &how, |e| self.notice(e, context))
     }
 }

@@ -26,6 +26,7 @@ impl Construction for MeetingCurve {
                 &["surface", "solid"],
                 "A surface, a solid, or one of its faces.",
             )
+            .faces()
         };
         StepDescription {
             kind: "meeting_curve",

@@ -6,6 +6,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::json;
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
+use crate::quantity::amounts::hundredth_mm;
 use crate::{Amount, Built, Notice, Quantity, Reached, Reference};
 
 /// A surface through two families of curves.
@@ -17,12 +18,8 @@ pub struct Network {
     /// Curves or edges that cross all of those, in any order.
     pub second: Vec<Reference>,
     /// How far two curves that should cross may miss each other.
-    #[serde(default = "hundredth")]
+    #[serde(default = "hundredth_mm")]
     pub gap: Amount,
-}
-
-fn hundredth() -> Amount {
-    "0.01 mm".into()
 }
 
 impl Construction for Network {

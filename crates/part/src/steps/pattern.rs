@@ -6,10 +6,10 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 
-use super::copy::turned_about;
+use super::copy::{copies, turned_about};
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::recipe::is_default;
-use crate::{Amount, AxisInput, Built, CurveShape, Notice, Quantity, Reference, Shape};
+use crate::{Amount, AxisInput, Built, Notice, Quantity, Reference};
 
 const MOST: f64 = 1000.0;
 
@@ -226,20 +226,6 @@ impl Construction for Pattern {
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
-        let places = self.places(context)?;
-        let shape = &context.input(&self.of, "of")?.shape;
-        if self.of.item.is_none() && !shape.bodies().is_empty() {
-            let copies = places.iter().flat_map(|map| shape.bodies().iter().map(|b| b.transformed(map)));
-            let copies = copies.collect::<Result<_, _>>().map_err(|e| Notice::refused("of", &e.into()))?;
-            return Ok(Built::plain(Shape::Bodies(copies)));
-        }
-        let curves = context.curves(&self.of, "of")?;
-        let copies = places.iter().enumerate().flat_map(|(k, map)| {
-            curves.iter().map(move |c| {
-                let id = if k == 0 { c.id.clone() } else { format!("{} #{}", c.id, k + 1) };
-                CurveShape::in_space(&id, c.pieces.iter().map(|p| p.transformed(map)).collect())
-            })
-        });
-        Ok(Built::curves(copies.collect()))
+        copies(context, &self.of, &self.places(context)?)
     }
 }

@@ -4,7 +4,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use surfacing::Section;
 
-use super::loft::{marks, reached};
+use super::loft::lofted;
 use super::revolve::Ends;
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::recipe::is_default;
@@ -101,11 +101,6 @@ impl Construction for Ruled {
             close: self.ends == Ends::Closed,
             ..surfacing::Loft::default()
         };
-        let made = surfacing::loft(&sections, &how, &context.tolerance)
-            .map_err(|e| Notice::refused("second", &e))?;
-        let marks = marks(&[("first", 0), ("second", 0)], &sections, &made.runs);
-        let reached = reached(&made);
-        let built = Built { marks, ..Built::body(made.body).with_reached(reached) };
-        Ok(built.with_deviation(made.max_deviation, context.tolerance.fit))
+        lofted(context, &[("first", 0), ("second", 0)], &sections, &how, |e| Notice::refused("second", e))
     }
 }

@@ -9,7 +9,7 @@ use surfacing::{Carry, PathCorners, SurfacingError, SweepSection};
 use super::law::{By, Law};
 use super::revolve::Ends;
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
-use crate::quantity::amounts::{is_one, is_zero, one, zero};
+use crate::quantity::amounts::{is_one, is_zero, one, ten_mm, zero};
 use crate::recipe::is_default;
 use crate::{Amount, AxisInput, Built, Notice, PointInput, Quantity, Reference};
 
@@ -85,7 +85,7 @@ pub struct Sweep {
     #[serde(default = "two")]
     pub radius: Amount,
     /// For `straight`: its length.
-    #[serde(default = "ten", skip_serializing_if = "is_ten")]
+    #[serde(default = "ten_mm", skip_serializing_if = "is_ten")]
     pub length: Amount,
     /// For `straight`: its angle to the surface at the start of the path.
     #[serde(default = "zero", skip_serializing_if = "is_zero")]
@@ -103,7 +103,7 @@ pub struct Sweep {
     #[serde(default, skip_serializing_if = "is_default")]
     pub corners: Corners,
     /// For rounded corners: with this radius.
-    #[serde(default = "ten", skip_serializing_if = "is_ten")]
+    #[serde(default = "ten_mm", skip_serializing_if = "is_ten")]
     pub corner_radius: Amount,
     /// How the twist changes along the path.
     #[serde(default, skip_serializing_if = "is_default")]
@@ -132,12 +132,8 @@ fn two() -> Amount {
     "2 mm".into()
 }
 
-fn ten() -> Amount {
-    "10 mm".into()
-}
-
 fn is_ten(amount: &Amount) -> bool {
-    *amount == ten()
+    *amount == ten_mm()
 }
 
 impl Sweep {

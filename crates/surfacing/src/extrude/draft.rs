@@ -1,12 +1,14 @@
 //! Extrusion with draft: at every height the outline is offset by the height times the tangent of the draft angle.
 
 use geometry::{
-    Frame, NurbsCurve, NurbsSurface, Point3, Skin, Tolerance, Vector3, as_line, compatible, skin,
+    Frame, NurbsCurve, NurbsSurface, Point3, Skin, Tolerance, Vector3, as_line, compatible, polygon_area,
+    polygon_holds, skin,
 };
 
 use super::check_way;
+use crate::chain::{chain_orders, closes, run_of};
 use crate::offset_chain::{OffsetTrouble, offset_chain};
-use crate::{MeridianPiece, SurfacingError, chains};
+use crate::{MeridianPiece, SurfacingError};
 
 /// Heights between whose outlines the surface is laid at first, where it is not simply straight between two.
 const FIRST_HEIGHTS: usize = 4;
@@ -62,14 +64,17 @@ pub(super) fn drafted(
         })
         .collect();
     let mut out = Drafted { surfaces: Vec::new(), max_deviation: None };
-    let runs = chains(&flat, tolerance);
-    for run in &runs {
-        let closed = (run[0].start() - run[run.len() - 1].end()).norm() <= tolerance.join;
-        let names: Vec<String> = run.iter().map(|piece| name_of(piece, &flat, curves)).collect();
+    let orders = chain_orders(&flat, tolerance);
+    let runs: Vec<Vec<NurbsCurve>> = orders.iter().map(|order| run_of(order, &flat)).collect();
+    let outlines: Vec<Vec<[f64; 2]>> = runs.iter().map(|run| outline(run)).collect();
+    for (k, (order, run)) in orders.iter().zip(&runs).enumerate() {
+        let closed = closes(run, tolerance);
+        let names: Vec<String> = order.iter().map(|(i, _)| curves[*i].1.clone()).collect();
         // Narrower is inwards: to the left of an outline that runs anticlockwise; holes grow wider with the draft.
-        let area = signed_area(run);
-        let is_hole = closed && runs.iter().any(|other| !std::ptr::eq(other, run) && holds(other, run));
-        let inwards = if closed && area < 0.0 { -1.0 } else { 1.0 } * if is_hole { -1.0 } else { 1.0 };
+        let holds = |(i, outer): (usize, &Vec<[f64; 2]>)| i != k && polygon_holds(outer, &outlines[k][0]);
+        let is_hole = closed && outlines.iter().enumerate().any(holds);
+        let clockwise = closed && polygon_area(&outlines[k]) < 0.0;
+        let inwards = if clockwise == is_hole { 1.0 } else { -1.0 };
         let stretches = if from * to < 0.0 { vec![[0.0, from], [0.0, to]] } else { vec![[from, to]] };
         for [low, high] in stretches {
             let side =
@@ -84,36 +89,9 @@ pub(super) fn drafted(
     Ok(out)
 }
 
-fn name_of(piece: &NurbsCurve, flat: &[NurbsCurve], curves: &[(NurbsCurve, String)]) -> String {
-    let same = |c: &NurbsCurve| {
-        let ends = |c: &NurbsCurve| [c.start(), c.end()];
-        let ([a, b], [p, q]) = (ends(c), ends(piece));
-        ((a - p).norm() + (b - q).norm()).min((a - q).norm() + (b - p).norm()) < 1e-9
-            && (c.point(c.domain().at(0.5)) - piece.point(piece.domain().at(0.5))).norm() < 1e-9
-    };
-    flat.iter().position(same).map_or_else(String::new, |i| curves[i].1.clone())
-}
-
-fn outline(run: &[NurbsCurve]) -> Vec<Point3> {
-    run.iter()
-        .flat_map(|c| c.knots().sampled(8).into_iter().map(|t| c.point(t)).collect::<Vec<_>>())
-        .collect()
-}
-
-fn signed_area(run: &[NurbsCurve]) -> f64 {
-    let p = outline(run);
-    let pairs = p.iter().zip(p.iter().cycle().skip(1));
-    0.5 * pairs.map(|(a, b)| a.x * b.y - b.x * a.y).sum::<f64>()
-}
-
-/// Whether one outline lies inside another (even-odd rule, at its first point).
-fn holds(outer: &[NurbsCurve], inner: &[NurbsCurve]) -> bool {
-    let at = inner[0].start();
-    let p = outline(outer);
-    let crossed = p.iter().zip(p.iter().cycle().skip(1)).filter(|(a, b)| {
-        (a.y > at.y) != (b.y > at.y) && at.x < (b.x - a.x) * (at.y - a.y) / (b.y - a.y) + a.x
-    });
-    crossed.count() % 2 == 1
+fn outline(run: &[NurbsCurve]) -> Vec<[f64; 2]> {
+    let places = run.iter().flat_map(|c| c.knots().sampled(8).into_iter().map(|t| c.point(t)));
+    places.map(|p| [p.x, p.y]).collect()
 }
 
 struct Side<'a> {

@@ -49,7 +49,18 @@ pub fn extrude(
     }
     let outlines: Vec<NurbsCurve> = curves.iter().map(|c| c.0.clone()).collect();
     let close = close && encloses(&outlines, tolerance);
-    let exact = |surfaces| Ok(Extruded { body: assembled(surfaces, close, tolerance)?, max_deviation: None });
+    // Moved and affine maps, so that the control points' images are those of the image.
+    let straight = |ends: &dyn Fn(&NurbsCurve) -> [NurbsCurve; 2]| {
+        let mut surfaces = Vec::with_capacity(curves.len());
+        for (curve, name) in curves {
+            let [start, end] = ends(curve);
+            let pairs = start.control_points().into_iter().zip(end.control_points());
+            let moved = pairs.map(|(a, b)| (b - a).norm()).fold(0.0, f64::max);
+            check_way(curve, direction, moved, tolerance)?;
+            surfaces.push((NurbsSurface::ruled(&start, &end)?, name.clone()));
+        }
+        Ok(Extruded { body: assembled(surfaces, close, tolerance)?, max_deviation: None })
+    };
     match reach {
         Reach::UpToFace(face) => to_face::extrude_to_face(curves, direction, face, close, tolerance),
         Reach::Between(from, to) if draft != 0.0 => {
@@ -57,34 +68,17 @@ pub fn extrude(
             let body = assembled(drafted.surfaces, close, tolerance)?;
             Ok(Extruded { body, max_deviation: drafted.max_deviation })
         }
-        _ => {
-            let ends = |curve: &NurbsCurve| -> Result<[NurbsCurve; 2], SurfacingError> {
-                match reach {
-                    Reach::UpTo(plane) => {
-                        let climb = direction.dot(&plane.z);
-                        if climb.abs() <= 1e-9 {
-                            return Err(SurfacingError::NoLength {
-                                why: "the direction runs along the plane and never reaches it",
-                                at: curve.start().into(),
-                            });
-                        }
-                        // Affine, so that the control points' images are those of the image.
-                        let foot = |p: &Point3| p - direction * ((p - plane.origin).dot(&plane.z) / climb);
-                        Ok([curve.clone(), curve.mapped(foot)])
-                    }
-                    Reach::Between(from, to) => Ok([*from, *to].map(|k| curve.mapped(|p| p + direction * k))),
-                    Reach::UpToFace(_) => Err(SurfacingError::Empty),
-                }
-            };
-            let mut surfaces = Vec::with_capacity(curves.len());
-            for (curve, name) in curves {
-                let [start, end] = ends(curve)?;
-                let pairs = start.control_points().into_iter().zip(end.control_points());
-                let moved = pairs.map(|(a, b)| (b - a).norm()).fold(0.0, f64::max);
-                check_way(curve, direction, moved, tolerance)?;
-                surfaces.push((NurbsSurface::ruled(&start, &end)?, name.clone()));
+        Reach::Between(from, to) => {
+            straight(&|curve| [*from, *to].map(|k| curve.mapped(|p| p + direction * k)))
+        }
+        Reach::UpTo(plane) => {
+            let climb = direction.dot(&plane.z);
+            if climb.abs() <= 1e-9 {
+                let why = "the direction runs along the plane and never reaches it";
+                return Err(SurfacingError::NoLength { why, at: outlines[0].start().into() });
             }
-            exact(surfaces)
+            let foot = |p: &Point3| p - direction * ((p - plane.origin).dot(&plane.z) / climb);
+            straight(&|curve| [curve.clone(), curve.mapped(foot)])
         }
     }
 }

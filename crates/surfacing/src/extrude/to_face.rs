@@ -1,12 +1,11 @@
 //! Extrusion up to a face, which closes it there.
 
-use std::sync::Arc;
-
 use geometry::{NurbsCurve, NurbsSurface, Tolerance, Vector3, compatible};
-use topology::{Body, Face, Shell, capped, faced, join, natural_shell};
+use topology::Face;
 
 use super::{Extruded, check_way};
 use crate::SurfacingError;
+use crate::assembled::assembled_on;
 use crate::projected_curve::{Toward, projected_curve};
 
 /// The surfaces from curves along a direction to a face's surface; closed by that and by flat ends if `close`.
@@ -17,7 +16,7 @@ pub(super) fn extrude_to_face(
     close: bool,
     tolerance: &Tolerance,
 ) -> Result<Extruded, SurfacingError> {
-    let mut shells: Vec<Shell> = Vec::with_capacity(curves.len());
+    let mut surfaces = Vec::with_capacity(curves.len());
     let mut max_deviation: f64 = 0.0;
     for (curve, name) in curves {
         let image =
@@ -33,18 +32,8 @@ pub(super) fn extrude_to_face(
         // The image keeps the curve's parameters, so that every ruling runs along the direction.
         let rows = compatible(&[curve.clone(), image.curve])?;
         let surface = NurbsSurface::ruled(&rows[0], &rows[1])?;
-        shells.push(natural_shell(Arc::new(surface), name, tolerance)?);
+        surfaces.push((surface, name.clone()));
     }
-    let mut shell = join(&shells, tolerance.join)?.shell;
-    if close {
-        shell =
-            faced(
-                shell,
-                &face.surface,
-                tolerance,
-                |k| if k == 1 { "end".into() } else { format!("end {k}") },
-            )?;
-        shell = capped(shell, tolerance, |k| format!("cap {k}"))?;
-    }
-    Ok(Extruded { body: Body::from_shell(shell), max_deviation: Some(max_deviation) })
+    let body = assembled_on(surfaces, Some(&face.surface), close, tolerance)?;
+    Ok(Extruded { body, max_deviation: Some(max_deviation) })
 }

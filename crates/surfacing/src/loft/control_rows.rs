@@ -1,6 +1,7 @@
 use geometry::{Homogeneous, KnotVector, NurbsCurve, NurbsSurface, Tolerance};
 
 use crate::SurfacingError;
+use crate::sections::check_alike;
 
 /// Degree across the rows, where there are enough of them.
 const DEGREE: usize = 3;
@@ -12,19 +13,10 @@ pub(super) fn control_rows(
     tolerance: &Tolerance,
 ) -> Result<Vec<NurbsSurface>, SurfacingError> {
     let across = KnotVector::clamped_uniform(DEGREE.min(runs.len() - 1), runs.len())?;
-    let is_point = |run: &[NurbsCurve]| {
-        let points = run[0].control_points();
-        points.iter().all(|p| (p - points[0]).norm() <= tolerance.resolution)
-    };
+    let is_point = |run: &[NurbsCurve]| run[0].is_point(tolerance.resolution);
     let model = runs.iter().find(|r| !is_point(r)).ok_or(SurfacingError::Empty)?;
     for (i, run) in runs.iter().enumerate().filter(|(_, r)| !is_point(r)) {
-        let structure = |c: &NurbsCurve| (c.degree(), c.homogeneous().len());
-        let alike =
-            run.len() == model.len() && run.iter().zip(model).all(|(a, b)| structure(a) == structure(b));
-        if !alike {
-            let counts = [model, run].map(|r| r.iter().map(|c| c.homogeneous().len()).sum());
-            return Err(SurfacingError::UnequalRows { section: i + 1, counts, at: run[0].start().into() });
-        }
+        check_alike(model, run, i, run[0].start())?;
     }
     let mut surfaces = Vec::with_capacity(model.len());
     for (k, first) in model.iter().enumerate() {

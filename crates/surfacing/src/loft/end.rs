@@ -69,12 +69,13 @@ impl Meeting<'_> {
         let nearest = feet.min_by(|a, b| a.1.distance.total_cmp(&b.1.distance));
         let (surface, foot) = nearest.ok_or(SurfacingError::Empty)?;
         if foot.distance > self.tolerance.join {
-            return Err(SurfacingError::OffNeighbour { distance: foot.distance, at });
+            return Err(SurfacingError::OffNeighbour { last: self.sense < 0.0, distance: foot.distance, at });
         }
         let [a, b] = foot.parameters;
-        let normal = surface
-            .normal(a, b)
-            .ok_or(SurfacingError::NoLength { why: "the neighbouring face has no normal here", at })?;
+        let normal = surface.normal(a, b).ok_or(SurfacingError::NoWay {
+            why: "the neighbouring face has no normal here; pick another face, or leave this end free",
+            at,
+        })?;
         let onward = (self.next.point(u) - p) * self.sense;
         let flat = onward - normal * onward.dot(&normal);
         // A loft that stands straight up from its neighbour has no way along it but across the section.
@@ -83,8 +84,8 @@ impl Meeting<'_> {
             (Some(flat), _) => flat,
             (None, Some(across)) => across * if across.dot(&onward) < 0.0 { -1.0 } else { 1.0 },
             (None, None) => {
-                return Err(SurfacingError::NoLength {
-                    why: "the loft has no direction along its neighbour",
+                return Err(SurfacingError::NoWay {
+                    why: "the loft has no direction along its neighbour here; leave this end free",
                     at,
                 });
             }

@@ -67,13 +67,13 @@ pub(super) fn guided(
             largest_gap = largest_gap.max(miss.norm());
             // On closed sections the guide goes on over the seam; into a point every place leads.
             let u = match crossed.last() {
-                Some(&(_, before, _)) if is_point(row, tolerance) => before,
+                Some(&(_, before, _)) if row.is_point(tolerance.resolution) => before,
                 Some(&(_, before, _)) if closed => u + (before - u).round(),
                 _ => u,
             };
             crossed.push((t, u, miss));
         }
-        if is_point(&rows[0], tolerance) && crossed.len() > 1 {
+        if rows[0].is_point(tolerance.resolution) && crossed.len() > 1 {
             crossed[0].1 = crossed[1].1;
         }
         let rising = crossed[crossed.len() - 1].0 > crossed[0].0;
@@ -114,18 +114,13 @@ pub(super) fn guided(
     }
     // A border that is a point stays one, whatever the fit makes of it.
     for (k, run) in [(0, runs.first()), (1, runs.last())] {
-        if let Some(row) = run.map(|r| &r[0]).filter(|r| is_point(r, tolerance)) {
+        if let Some(row) = run.map(|r| &r[0]).filter(|r| r.is_point(tolerance.resolution)) {
             let tip = row.start();
             made.surfaces =
                 made.surfaces.into_iter().map(|s| with_border_at(s, k, &tip)).collect::<Result<_, _>>()?;
         }
     }
     Ok(made)
-}
-
-fn is_point(row: &NurbsCurve, tolerance: &Tolerance) -> bool {
-    let points = row.control_points();
-    points.iter().all(|p| (p - points[0]).norm() <= tolerance.resolution)
 }
 
 fn with_border_at(surface: NurbsSurface, end: usize, tip: &Point3) -> Result<NurbsSurface, SurfacingError> {

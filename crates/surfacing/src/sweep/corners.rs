@@ -123,7 +123,8 @@ pub(super) fn around(before: &PathMotion<'_>, after: &NurbsCurve) -> Result<Opti
     Ok(Some(turn * direction))
 }
 
-/// The faces that one section makes along legs that end in mitres.
+/// The faces that one section makes along legs that end in mitres, and the largest distance in millimetres from the true
+/// motion that was measured.
 pub(super) fn cut_surfaces(
     legs: &[Leg],
     motions: &[PathMotion<'_>],
@@ -131,7 +132,7 @@ pub(super) fn cut_surfaces(
     closed: bool,
     how: &Sweep<'_>,
     tolerance: &Tolerance,
-) -> Result<Vec<NurbsSurface>, SurfacingError> {
+) -> Result<(Vec<NurbsSurface>, f64), SurfacingError> {
     let steady = |law: Option<Law<'_>>| {
         law.is_none_or(|f| {
             (1..=STEADY_AT).all(|k| (f(f64::from(k) / f64::from(STEADY_AT)) - f(0.0)).abs() < 1e-12)
@@ -143,6 +144,7 @@ pub(super) fn cut_surfaces(
         return Err(SurfacingError::CornerTurns { at: corner.into() });
     };
     let mut surfaces = Vec::new();
+    let mut max_deviation: f64 = 0.0;
     let mut first_row: Option<NurbsCurve> = None;
     let count = legs.len();
     for (k, (leg, motion)) in legs.iter().zip(motions).enumerate() {
@@ -209,12 +211,14 @@ pub(super) fn cut_surfaces(
             from: if leg.cut[0] { inner[0] } else { d.start },
             to: if leg.cut[1] { inner[1] } else { d.end },
         };
-        surfaces.push(carried_surface(&middle, &local, tolerance)?.0);
+        let (surface, deviation) = carried_surface(&middle, &local, tolerance)?;
+        max_deviation = max_deviation.max(deviation);
+        surfaces.push(surface);
         if leg.cut[1] {
             surfaces.push(ruled(&local.section(motion, inner[1])?, &end)?);
         }
     }
-    Ok(surfaces)
+    Ok((surfaces, max_deviation))
 }
 
 fn ruled(start: &NurbsCurve, end: &NurbsCurve) -> Result<NurbsSurface, SurfacingError> {

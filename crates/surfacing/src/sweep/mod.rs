@@ -97,7 +97,7 @@ pub struct Swept {
 /// The surface that sections sweep out along a path.
 ///
 /// # Errors
-/// `Empty`; `TooTight` where the path bends more sharply than the section allows; `NoLength` for a radius, a scale or a
+/// `Empty`; `TooTight` where the path bends more sharply than the section allows; `NoWay` for a radius, a scale or a
 /// reference that makes no frame; `CornerBent` and `CornerTurns` at corners that cannot be mitred.
 pub fn sweep(
     sections: &[SweepSection],
@@ -122,7 +122,9 @@ pub fn sweep(
     let mut max_deviation: f64 = 0.0;
     for rows in faces {
         if legs.iter().any(|l| l.cut[0] || l.cut[1]) {
-            surfaces.extend(corners::cut_surfaces(&legs, &motions, rows, run.closed, how, tolerance)?);
+            let (cut, deviation) = corners::cut_surfaces(&legs, &motions, rows, run.closed, how, tolerance)?;
+            surfaces.extend(cut);
+            max_deviation = max_deviation.max(deviation);
             continue;
         }
         for (k, motion) in motions.iter().enumerate() {
@@ -184,8 +186,8 @@ fn local_sections(
         let (leg, t, run, closed) = match section {
             SweepSection::Round(radius) => {
                 if radius.is_nan() || *radius <= tolerance.resolution {
-                    return Err(SurfacingError::NoLength {
-                        why: "a round section needs a radius above 0",
+                    return Err(SurfacingError::NoWay {
+                        why: "a round section needs a radius; give one above 0",
                         at: start,
                     });
                 }
@@ -193,8 +195,8 @@ fn local_sections(
             }
             SweepSection::Straight(length) => {
                 if length.is_nan() || length.abs() <= tolerance.resolution {
-                    return Err(SurfacingError::NoLength {
-                        why: "a straight section needs a length",
+                    return Err(SurfacingError::NoWay {
+                        why: "a straight section needs a length; give one",
                         at: start,
                     });
                 }

@@ -56,7 +56,10 @@ impl<'a> PathMotion<'a> {
 
     pub fn tangent(&self, t: f64) -> Result<Vector3, SurfacingError> {
         let at = self.path.point(t).into();
-        self.path.tangent(t).ok_or(SurfacingError::NoLength { why: "the path stands still", at })
+        self.path.tangent(t).ok_or(SurfacingError::NoWay {
+            why: "the path stands still here and has no direction; remove the points that lie on each other",
+            at,
+        })
     }
 
     fn reflect(&mut self, first: Option<Vector3>) -> Result<(), SurfacingError> {
@@ -74,9 +77,10 @@ impl<'a> PathMotion<'a> {
         let start = self.path.start();
         let tangent = self.tangent(parameters[0])?;
         let by_itself = Frame::square_to(start, tangent).map(|f| f.x);
-        let first = first
-            .or(by_itself)
-            .ok_or(SurfacingError::NoLength { why: "the path has no direction", at: start.into() })?;
+        let first = first.or(by_itself).ok_or(SurfacingError::NoWay {
+            why: "the path has no direction at its start; remove the points that lie on each other",
+            at: start.into(),
+        })?;
         let mut step = Step { t: parameters[0], at: start, tangent, first };
         self.frames.push(step);
         for &t in &parameters[1..] {
@@ -123,19 +127,19 @@ impl<'a> PathMotion<'a> {
             (step.at, step.first, step.tangent)
         } else {
             let origin = self.path.point(t);
-            let no_side = |why| SurfacingError::NoLength { why, at: origin.into() };
+            let no_side = |why| SurfacingError::NoWay { why, at: origin.into() };
             match &self.how.carry {
                 Carry::KeepDirection | Carry::Follow => (origin, Vector3::x(), Vector3::z()),
                 Carry::AlongDirection(direction) => {
                     let z = self.tangent(t)?;
-                    let why = "the path runs along the reference direction";
+                    let why = "the path runs along the reference direction here, so that no angle to it can be kept; choose another direction";
                     (origin, across(*direction, &z).ok_or_else(|| no_side(why))?, z)
                 }
                 Carry::AlongSurface(surface) => {
                     let z = self.tangent(t)?;
                     let [u, v] = closest_on_surface(surface, &origin).parameters;
-                    let normal = surface.normal(u, v).ok_or_else(|| no_side("the surface has no normal"))?;
-                    let why = "the path stands square to the surface";
+                    let normal = surface.normal(u, v).ok_or_else(|| no_side("the reference surface has no normal here; pick another surface, or let the path end before"))?;
+                    let why = "the path stands square to the reference surface here, so that no angle to it can be kept; pick another surface";
                     (origin, across(normal, &z).ok_or_else(|| no_side(why))?, z)
                 }
             }
@@ -168,8 +172,8 @@ impl<'a> PathMotion<'a> {
         if scale > 1e-6 && scale < 1e6 {
             return Ok(scale);
         }
-        let why = "the section shrinks to nothing or grows beyond measure";
-        Err(SurfacingError::NoLength { why, at: self.path.point(t).into() })
+        let why = "the section shrinks to nothing or grows beyond measure here; keep its size above 0";
+        Err(SurfacingError::NoWay { why, at: self.path.point(t).into() })
     }
 }
 
