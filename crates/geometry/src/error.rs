@@ -38,6 +38,11 @@ pub enum GeometryError {
     /// A coordinate or a weight is not a usable number.
     #[error("number {0} in the list is not finite, or a weight is not above zero")]
     BadNumber(usize),
+    /// A system of demands that leaves a surface loose.
+    #[error(
+        "what was given does not hold the surface in place; give more places that do not lie on one line"
+    )]
+    Singular,
     /// An offset would fold over itself where the curve bends more tightly than the distance.
     #[error(
         "an offset of {distance:.4} mm folds over where the curve bends with radius {radius:.4} mm; use less than {radius:.4} mm or widen the bend"
@@ -90,6 +95,7 @@ impl GeometryError {
             | Self::KnotCount { .. }
             | Self::KnotOrder(_)
             | Self::TooFewPoints { .. }
+            | Self::Singular
             | Self::BadNumber(_) => None,
         }
     }

@@ -65,6 +65,17 @@ impl KnotVector {
         Self { degree, knots }
     }
 
+    /// Knots that stand once at each inner break, so that pieces meet as smoothly as the degree allows; the breaks rise.
+    #[must_use]
+    pub fn smooth_pieces(degree: usize, breaks: &[f64]) -> Self {
+        let degree = degree.clamp(1, MAX_DEGREE);
+        let (first, last) = (breaks.first().copied().unwrap_or(0.0), breaks.last().copied().unwrap_or(1.0));
+        let mut knots = vec![first; degree];
+        knots.extend(breaks);
+        knots.extend(std::iter::repeat_n(last, degree));
+        Self { degree, knots }
+    }
+
     /// Evenly spaced inner knots for `points` control points, over `[0, points - degree]`.
     ///
     /// # Errors

@@ -1,6 +1,7 @@
 //! Closed polygons in a plane, each side from one corner to the next and from the last to the first.
 
-fn sides(outline: &[[f64; 2]]) -> impl Iterator<Item = (&[f64; 2], &[f64; 2])> {
+/// The sides of a polygon, each by its ends.
+pub(crate) fn sides(outline: &[[f64; 2]]) -> impl Iterator<Item = (&[f64; 2], &[f64; 2])> {
     outline.iter().zip(outline.iter().cycle().skip(1))
 }
 

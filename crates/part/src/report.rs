@@ -326,19 +326,20 @@ fn seam_reports(recipe: &Recipe, body: &Body, names: &[ShellNames]) -> Vec<SeamR
     let mut out = Vec::new();
     for (shell, names) in body.shells().into_iter().zip(names) {
         for seam in seams(shell) {
+            let met = seam.meeting;
             let edge = names.edges[seam.edge.index()].as_deref().unwrap_or("edge");
             out.push(SeamReport {
                 edge: recipe.spoken(edge),
-                meets: match seam.meets {
+                meets: match met.meets {
                     Continuity::G0 => "G0",
                     Continuity::G1 => "G1",
                     Continuity::G2 => "G2",
                 },
-                gap_mm: seam.gap.0,
-                angle_deg: seam.angle.0.to_degrees(),
-                angle_at: seam.angle.1.into(),
-                curvature_difference: seam.curvature.0,
-                curvature_share: seam.curvature_share,
+                gap_mm: met.gap.0,
+                angle_deg: met.angle.0.to_degrees(),
+                angle_at: met.angle.1.into(),
+                curvature_difference: met.curvature.0,
+                curvature_share: met.curvature_share,
             });
         }
     }

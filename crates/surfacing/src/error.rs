@@ -326,6 +326,54 @@ pub enum SurfacingError {
         /// Where.
         at: [f64; 3],
     },
+    /// Edges of a patch that do not close.
+    #[error(
+        "the edges of the patch are open by {gap:.3} mm here; add the edge that is missing, or bring the ends together"
+    )]
+    PatchGap {
+        /// How far the nearest loose ends are apart, in millimetres.
+        gap: f64,
+        /// A loose end.
+        at: [f64; 3],
+    },
+    /// Tangent planes of two faces beside a patch disagree at a corner.
+    #[error("the faces beside edges {} and {} disagree by {degrees:.2} deg at this corner, so that nothing is tangent to both; choose position for one of them, or mend the faces", edges[0], edges[1])]
+    CornerDisagrees {
+        /// The edges, counted from 1.
+        edges: [usize; 2],
+        /// By how much, in degrees.
+        degrees: f64,
+        /// The corner.
+        at: [f64; 3],
+    },
+    /// A patch's boundary folds over itself from every side.
+    #[error(
+        "this boundary cannot be seen whole from one side, nor rolled out without crossing itself; split it by a curve and patch each part"
+    )]
+    PatchHidden {
+        /// A place of it.
+        at: [f64; 3],
+    },
+    /// An inner curve or point that lies outside.
+    #[error(
+        "a curve or point to pass through lies outside the edges of the patch; move it inside, or take it out"
+    )]
+    PatchPointOutside {
+        /// Where.
+        at: [f64; 3],
+    },
+    /// An inner point far off.
+    #[error(
+        "this point lies {distance:.1} mm off the edges of a patch that is {size:.1} mm across; move it nearer, or take it out"
+    )]
+    PatchPointFar {
+        /// How far, in millimetres.
+        distance: f64,
+        /// The patch's size.
+        size: f64,
+        /// The point.
+        at: [f64; 3],
+    },
     /// Rails run opposite ways.
     #[error("the two rails run opposite ways; reverse one of them")]
     RailsOpposite {
@@ -447,6 +495,11 @@ impl SurfacingError {
             | Self::NetworkMisses { at, .. }
             | Self::NetworkOrder { at, .. }
             | Self::RailsMeet { at, .. }
+            | Self::PatchGap { at, .. }
+            | Self::CornerDisagrees { at, .. }
+            | Self::PatchHidden { at }
+            | Self::PatchPointOutside { at }
+            | Self::PatchPointFar { at, .. }
             | Self::RailsDiffer { at, .. }
             | Self::SectionOffRail { at, .. }
             | Self::DraftTooSteep { at, .. }

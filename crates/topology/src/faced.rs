@@ -76,8 +76,11 @@ fn lies_on(shell: &Shell, edge: EdgeId, surface: &NurbsSurface, tolerance: &Tole
     })
 }
 
-/// A curve that lies on a surface, in its parameter plane.
-fn pcurve_on(
+/// A curve that lies on a surface, in its parameter plane, by its own parameter.
+///
+/// # Errors
+/// `AcrossSeam` for one that runs over the place where a closed surface begins.
+pub fn pcurve_on(
     curve: &NurbsCurve,
     surface: &NurbsSurface,
     tolerance: &Tolerance,

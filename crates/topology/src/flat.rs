@@ -6,8 +6,9 @@ use geometry::{
     Frame, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, flatten, polygon_area, polygon_holds,
 };
 
+use crate::bounded::rings;
 use crate::join::agreeing;
-use crate::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, TopologyError, Vertex, VertexId, free_edges};
+use crate::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, TopologyError, free_edges};
 
 /// A run of free edges that closes, with the direction in which a new face would use each.
 #[derive(Clone)]
@@ -136,28 +137,20 @@ pub fn flat_faces(
     tolerance: &Tolerance,
     role: impl Fn(usize) -> String,
 ) -> Result<Shell, TopologyError> {
-    let (mut vertices, mut edges) = (Vec::new(), Vec::new());
-    let mut outlines = Vec::with_capacity(runs.len());
-    for run in runs {
-        let (first, base) = (vertices.len() as u32, edges.len() as u32);
-        let mut outline: Vec<Point3> = Vec::new();
-        for (k, curve) in run.iter().enumerate() {
-            vertices.push(Vertex { point: curve.start() });
-            let next = (k + 1) % run.len();
-            let gap = (curve.end() - run[next].start()).norm();
-            let (start, end) = (VertexId(first + k as u32), VertexId(first + next as u32));
-            edges.push(Edge {
-                curve: Some(curve.clone()),
-                start,
-                end,
-                tolerance: gap.max(2.0 * tolerance.resolution),
-            });
-            outline.extend(flatten(curve, tolerance.join).into_iter().map(|(_, p)| p));
-            outline.pop();
-        }
-        let left = polygon_area(&flat(frame, &outline)) > 0.0;
-        outlines.push((outline, (0..run.len() as u32).map(|k| EdgeId(base + k)).collect::<Vec<_>>(), left));
-    }
+    let (vertices, edges, ids) = rings(runs.iter().map(|r| r.iter().collect()), tolerance);
+    let outlines: Vec<(Vec<Point3>, Vec<EdgeId>, bool)> = runs
+        .iter()
+        .zip(ids)
+        .map(|(run, ids)| {
+            let mut outline: Vec<Point3> = Vec::new();
+            for curve in run {
+                outline.extend(flatten(curve, tolerance.join).into_iter().map(|(_, p)| p));
+                outline.pop();
+            }
+            let left = polygon_area(&flat(frame, &outline)) > 0.0;
+            (outline, ids, left)
+        })
+        .collect();
     let holds = |j: usize, i: usize| {
         j != i && polygon_holds(&flat(frame, &outlines[j].0), &flat(frame, &outlines[i].0)[0])
     };

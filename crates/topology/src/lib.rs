@@ -4,6 +4,7 @@
 //! one closed shell with the shells of its voids. Nothing here knows how a surface was constructed.
 
 mod body;
+mod bounded;
 mod bounds;
 mod check;
 mod error;
@@ -20,16 +21,17 @@ mod solid;
 pub mod wiring;
 
 pub use body::Body;
+pub use bounded::{Bounding, bounded_shell};
 pub use bounds::bounds;
 pub use check::{Closure, FreeEdge, closure, free_edges};
 pub use error::TopologyError;
-pub use faced::faced;
+pub use faced::{faced, pcurve_on};
 pub use flat::{capped, flat_faces};
 pub use ids::{EdgeId, FaceId, VertexId};
 pub use join::{Joined, join};
 pub use measure::{Measures, area, measure};
 pub use mesh::{FaceMesh, Mesh, MeshTolerance, MeshVertex, mesh};
 pub use natural::{natural_shell, straight_pcurve};
-pub use seam::{Continuity, Seam, seams};
+pub use seam::{Continuity, Meeting, Seam, SeamSide, meeting, seams};
 pub use shell::{Edge, Face, Loop, OrientedEdge, Shell, Vertex};
 pub use solid::Solid;

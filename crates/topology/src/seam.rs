@@ -1,8 +1,8 @@
 //! How neighbouring faces meet along the edges that they share: gap, angle and curvature.
 
-use geometry::{Point3, Vector3};
+use geometry::{NurbsCurve, NurbsSurface, Point3, Vector3};
 
-use crate::{EdgeId, Face, FaceId, OrientedEdge, Shell};
+use crate::{EdgeId, FaceId, OrientedEdge, Shell};
 
 /// Places per knot span of an edge, and most of them on one edge.
 const PLACES_PER_SPAN: usize = 4;
@@ -11,8 +11,10 @@ const MOST_PLACES: usize = 64;
 const TANGENT: f64 = 0.1 * std::f64::consts::PI / 180.0;
 /// Largest share by which the curvatures across the edge may differ for faces that still count as agreeing in it.
 const AGREEING: f64 = 0.02;
-/// Curvatures below this, in 1/mm, are those of something flat.
-const FLAT: f64 = 1e-6;
+/// Share of the largest curvature along an edge below which curvatures are not compared with themselves.
+const LEAST_SHARE: f64 = 0.05;
+/// Curvatures, or differences of them, that come to less than this angle in radians over the length of the edge are none.
+const FLAT: f64 = 2e-4;
 
 /// How smoothly two faces meet.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -25,23 +27,41 @@ pub enum Continuity {
     G2,
 }
 
-/// The seam between two faces along one edge; each figure is the largest that was met, with its place.
+/// How two surfaces meet along a curve; each figure is the largest that was met, with its place.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Seam {
-    /// The edge.
-    pub edge: EdgeId,
-    /// The faces.
-    pub faces: [FaceId; 2],
+pub struct Meeting {
     /// Distance between the two surfaces, in millimetres.
     pub gap: (f64, Point3),
     /// Angle between their normals, in radians; 0 where they are tangent.
     pub angle: (f64, Point3),
     /// Difference of their normal curvatures across the edge, in 1/mm.
     pub curvature: (f64, Point3),
-    /// The same as a share of the larger curvature.
+    /// The same as a share of the larger curvature there, or of a twentieth of the largest along the curve.
     pub curvature_share: f64,
     /// What that comes to.
     pub meets: Continuity,
+}
+
+/// The seam between two faces along one edge.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Seam {
+    /// The edge.
+    pub edge: EdgeId,
+    /// The faces.
+    pub faces: [FaceId; 2],
+    /// How they meet.
+    pub meeting: Meeting,
+}
+
+/// A surface on one side of a curve, which it holds.
+#[derive(Debug, Clone, Copy)]
+pub struct SeamSide<'a> {
+    /// The surface.
+    pub surface: &'a NurbsSurface,
+    /// The curve in the surface's parameter plane, by the curve's own parameter.
+    pub pcurve: &'a NurbsCurve,
+    /// Whether the outside is against the surface's normal.
+    pub reversed: bool,
 }
 
 /// One face at one place of an edge.
@@ -53,13 +73,56 @@ struct Side {
     across: f64,
 }
 
-fn side(face: &Face, used: &OrientedEdge, t: f64, along: &Vector3) -> Option<Side> {
-    let p = used.pcurve.point(t);
-    let d = face.surface.derivatives(p.x, p.y);
-    let plain = face.surface.normal(p.x, p.y)?;
-    let sign = if face.reversed { -1.0 } else { 1.0 };
-    let across = d.normal_curvature(&plain.cross(along))? * sign;
-    Some(Side { point: d.point, normal: plain * sign, across })
+impl SeamSide<'_> {
+    fn at(&self, t: f64, along: &Vector3) -> Option<Side> {
+        let p = self.pcurve.point(t);
+        let d = self.surface.derivatives(p.x, p.y);
+        let plain = self.surface.normal(p.x, p.y)?;
+        let sign = if self.reversed { -1.0 } else { 1.0 };
+        let across = d.normal_curvature(&plain.cross(along))? * sign;
+        Some(Side { point: d.point, normal: plain * sign, across })
+    }
+}
+
+/// How two surfaces meet along a curve that both hold. Places at which either has no normal are left out; `None` where
+/// none is left.
+#[must_use]
+pub fn meeting(curve: &NurbsCurve, sides: [SeamSide<'_>; 2]) -> Option<Meeting> {
+    let spans = curve.knots().breaks().len() - 1;
+    let places = curve.knots().sampled((MOST_PLACES / spans).clamp(1, PLACES_PER_SPAN));
+    let start = curve.start();
+    let none = (0.0, start);
+    let mut found =
+        Meeting { gap: none, angle: none, curvature: none, curvature_share: 0.0, meets: Continuity::G2 };
+    let mut bends: Vec<(f64, f64)> = Vec::new();
+    for t in places {
+        let Some(along) = curve.tangent(t) else { continue };
+        let [Some(x), Some(y)] = sides.map(|s| s.at(t, &along)) else { continue };
+        let place = nalgebra::center(&x.point, &y.point);
+        let larger = |known: &mut (f64, Point3), value: f64| {
+            if value > known.0 {
+                *known = (value, place);
+            }
+        };
+        larger(&mut found.gap, (y.point - x.point).norm());
+        larger(&mut found.angle, x.normal.cross(&y.normal).norm().atan2(x.normal.dot(&y.normal)));
+        let difference = (x.across - y.across).abs();
+        larger(&mut found.curvature, difference);
+        bends.push((difference, x.across.abs().max(y.across.abs())));
+    }
+    // Where the curvature passes through nothing, any difference would be a large share of it.
+    let least = bends.iter().map(|b| b.1).fold(0.0, f64::max) * LEAST_SHARE;
+    let share = |&(difference, size): &(f64, f64)| difference / size.max(least);
+    let flat = FLAT / curve.polygon_length().max(f64::MIN_POSITIVE);
+    found.curvature_share = bends.iter().filter(|b| b.0 > flat).map(share).fold(0.0, f64::max);
+    found.meets = if found.angle.0 > TANGENT {
+        Continuity::G0
+    } else if found.curvature_share > AGREEING {
+        Continuity::G1
+    } else {
+        Continuity::G2
+    };
+    (!bends.is_empty()).then_some(found)
 }
 
 /// The seams of a shell: edges at which just two faces meet. Places at which a face has no normal are left out, and so are
@@ -78,51 +141,15 @@ pub fn seams(shell: &Shell) -> Vec<Seam> {
         if a == b {
             continue;
         }
-        let spans = curve.knots().breaks().len() - 1;
-        let places = curve.knots().sampled((MOST_PLACES / spans).clamp(1, PLACES_PER_SPAN));
-        let start = curve.start();
-        let mut seam = Seam {
-            edge: EdgeId(i as u32),
-            faces: [FaceId(*a as u32), FaceId(*b as u32)],
-            gap: (0.0, start),
-            angle: (0.0, start),
-            curvature: (0.0, start),
-            curvature_share: 0.0,
-            meets: Continuity::G2,
-        };
-        let mut met = false;
-        for t in places {
-            let Some(along) = curve.tangent(t) else { continue };
-            let sides =
-                [(*a, *first), (*b, *second)].map(|(f, used)| side(&shell.faces()[f], used, t, &along));
-            let [Some(x), Some(y)] = sides else { continue };
-            met = true;
-            let place = nalgebra::center(&x.point, &y.point);
-            let larger = |known: &mut (f64, Point3), value: f64| {
-                if value > known.0 {
-                    *known = (value, place);
-                }
-            };
-            larger(&mut seam.gap, (y.point - x.point).norm());
-            larger(&mut seam.angle, x.normal.cross(&y.normal).norm().atan2(x.normal.dot(&y.normal)));
-            let difference = (x.across - y.across).abs();
-            larger(&mut seam.curvature, difference);
-            let size = x.across.abs().max(y.across.abs());
-            if size > FLAT {
-                seam.curvature_share = seam.curvature_share.max(difference / size);
-            }
+        let of = |face: usize| &shell.faces()[face];
+        let sides = [(*a, *first), (*b, *second)].map(|(f, used)| SeamSide {
+            surface: &of(f).surface,
+            pcurve: &used.pcurve,
+            reversed: of(f).reversed,
+        });
+        if let Some(meeting) = meeting(curve, sides) {
+            out.push(Seam { edge: EdgeId(i as u32), faces: [FaceId(*a as u32), FaceId(*b as u32)], meeting });
         }
-        if !met {
-            continue;
-        }
-        seam.meets = if seam.angle.0 > TANGENT {
-            Continuity::G0
-        } else if seam.curvature_share > AGREEING && seam.curvature.0 > FLAT {
-            Continuity::G1
-        } else {
-            Continuity::G2
-        };
-        out.push(seam);
     }
     out
 }

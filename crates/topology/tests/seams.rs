@@ -5,7 +5,7 @@ use std::f64::consts::{PI, TAU};
 use std::sync::Arc;
 
 use geometry::{Frame, NurbsCurve, NurbsSurface, Point3, Skin, Tolerance, Vector3, circle_arc, skin};
-use topology::{Continuity, Seam, Shell, join, natural_shell, seams};
+use topology::{Continuity, Meeting, Shell, join, natural_shell, seams};
 
 const SCALES: [f64; 3] = [1e-3, 1.0, 1e3];
 
@@ -25,10 +25,10 @@ fn walls(curves: &[NurbsCurve], scale: f64, join_at: f64) -> Shell {
     join(&curves.iter().map(wall).collect::<Vec<_>>(), join_at * scale).unwrap().shell
 }
 
-fn only(shell: &Shell) -> Seam {
+fn only(shell: &Shell) -> Meeting {
     let found = seams(shell);
     let [seam] = found[..] else { panic!("{found:?}") };
-    seam
+    seam.meeting
 }
 
 /// An arc about a place of the plane, from one angle by another, in radians.
@@ -113,7 +113,7 @@ fn a_box_has_twelve_square_seams() {
     let found = seams(&solid);
     assert_eq!(found.len(), 12);
     for seam in found {
-        assert_eq!(seam.meets, Continuity::G0);
-        near(seam.angle.0, PI / 2.0, 1e-9);
+        assert_eq!(seam.meeting.meets, Continuity::G0);
+        near(seam.meeting.angle.0, PI / 2.0, 1e-9);
     }
 }
