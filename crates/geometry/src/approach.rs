@@ -1,21 +1,76 @@
-//! Where two curves come nearest to each other.
+//! Where two curves come near each other.
 
-use crate::{NurbsCurve, closest_on_curve};
+use crate::{NurbsCurve, Point3, closest_on_curve};
 
-const SAMPLES_PER_SPAN: usize = 12;
+/// Places per knot span at which curves are first compared, and the fewest and most of them on one curve.
+const SAMPLES_PER_SPAN: usize = 4;
+const SAMPLES: [usize; 2] = [24, 240];
+/// Most places of one pair of curves that are followed up.
+const MOST: usize = 12;
 /// Steps in which the nearest places are approached.
 const APPROACHES: usize = 60;
+/// Places nearer than this share of both domains are one.
+const SAME: f64 = 1e-6;
 
-/// Parameters at which two curves are nearest to each other: the best of many places, then Newton's step for the shortest
-/// chord where it shortens it, else by turns the nearest place of one to that of the other.
+/// A place at which two curves are nearer to each other than round about.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Approach {
+    /// Parameter on the first curve.
+    pub first: f64,
+    /// Parameter on the second curve.
+    pub second: f64,
+    /// How far they are apart there.
+    pub distance: f64,
+}
+
+fn sampled(curve: &NurbsCurve) -> Vec<(f64, Point3)> {
+    let spans = curve.knots().breaks().len() - 1;
+    let per_span = SAMPLES[0].div_ceil(spans).max(SAMPLES_PER_SPAN).min(SAMPLES[1].div_ceil(spans));
+    curve.knots().sampled(per_span).into_iter().map(|t| (t, curve.point(t))).collect()
+}
+
+/// The places at which two curves come near each other, the nearest first: each found from the least distances between
+/// places of both, then approached by Newton's step for the shortest chord where that shortens it, else by turns the nearest
+/// place of one to that of the other.
+///
+/// # Tolerance
+/// Places closer to each other than the samples, a quarter of a knot span, may be told as one.
 #[must_use]
-pub fn curves_approach(a: &NurbsCurve, b: &NurbsCurve) -> (f64, f64) {
-    let start = a.knots().sampled(SAMPLES_PER_SPAN).into_iter().map(|t| {
-        let foot = closest_on_curve(b, &a.point(t));
-        (t, foot.parameter, foot.distance)
-    });
-    let first = start.min_by(|x, y| x.2.total_cmp(&y.2));
-    let (mut t, mut u, mut best) = first.unwrap_or((a.domain().start, b.domain().start, f64::MAX));
+pub fn curves_approaches(a: &NurbsCurve, b: &NurbsCurve) -> Vec<Approach> {
+    let (on_a, on_b) = (sampled(a), sampled(b));
+    let (rows, columns) = (on_a.len(), on_b.len());
+    let apart: Vec<f64> =
+        on_a.iter().flat_map(|(_, p)| on_b.iter().map(move |(_, q)| (p - q).norm_squared())).collect();
+    let mut starts: Vec<(f64, usize, usize)> = Vec::new();
+    for i in 0..rows {
+        for j in 0..columns {
+            let own = apart[i * columns + j];
+            let lowest = (i.saturating_sub(1)..rows.min(i + 2))
+                .all(|k| (j.saturating_sub(1)..columns.min(j + 2)).all(|l| apart[k * columns + l] >= own));
+            if lowest {
+                starts.push((own, i, j));
+            }
+        }
+    }
+    starts.sort_by(|x, y| x.0.total_cmp(&y.0));
+    let mut found: Vec<Approach> = Vec::new();
+    for (_, i, j) in starts.into_iter().take(MOST) {
+        let place = approached(a, b, on_a[i].0, on_b[j].0);
+        let same = |f: &Approach| {
+            (f.first - place.first).abs() <= SAME * a.domain().length()
+                && (f.second - place.second).abs() <= SAME * b.domain().length()
+        };
+        if !found.iter().any(same) {
+            found.push(place);
+        }
+    }
+    found.sort_by(|x, y| x.distance.total_cmp(&y.distance));
+    found
+}
+
+fn approached(a: &NurbsCurve, b: &NurbsCurve, mut t: f64, mut u: f64) -> Approach {
+    let chord = |(t, u): (f64, f64)| (a.point(t) - b.point(u)).norm();
+    let mut best = chord((t, u));
     for _ in 0..APPROACHES {
         let (p, [pa, ..]) = a.derivatives(t);
         let (q, [qb, ..]) = b.derivatives(u);
@@ -23,18 +78,27 @@ pub fn curves_approach(a: &NurbsCurve, b: &NurbsCurve) -> (f64, f64) {
         let (e, f, g) = (pa.dot(&pa), pa.dot(&qb), qb.dot(&qb));
         let (x, y) = (r.dot(&pa), r.dot(&qb));
         let area = e * g - f * f;
-        let newton = (area > 1e-12 * e * g).then(|| {
-            (a.domain().clamp(t + (g * x - f * y) / area), b.domain().clamp(u + (f * x - e * y) / area))
+        let newton = (area > 1e-12 * e * g)
+            .then(|| {
+                (a.domain().clamp(t + (g * x - f * y) / area), b.domain().clamp(u + (f * x - e * y) / area))
+            })
+            .filter(|n| chord(*n) < best);
+        let next = newton.unwrap_or_else(|| {
+            let turn = closest_on_curve(a, &q).parameter;
+            (turn, closest_on_curve(b, &a.point(turn)).parameter)
         });
-        let turn = closest_on_curve(a, &q).parameter;
-        let by_turns = (turn, closest_on_curve(b, &a.point(turn)).parameter);
-        let chord = |(t, u): (f64, f64)| (a.point(t) - b.point(u)).norm();
-        let next = newton.filter(|n| chord(*n) < chord(by_turns)).unwrap_or(by_turns);
         let length = chord(next);
         if best - length <= 1e-13 * (1.0 + length) {
             break;
         }
         (t, u, best) = (next.0, next.1, length);
     }
-    (t, u)
+    Approach { first: t, second: u, distance: best }
+}
+
+/// Parameters at which two curves are nearest to each other.
+#[must_use]
+pub fn curves_approach(a: &NurbsCurve, b: &NurbsCurve) -> (f64, f64) {
+    let starts = (a.domain().start, b.domain().start);
+    curves_approaches(a, b).first().map_or(starts, |f| (f.first, f.second))
 }

@@ -42,36 +42,57 @@ pub fn fit_function<E: From<GeometryError>>(
     breaks: &[f64],
     tolerance: f64,
 ) -> Result<Fitted, E> {
+    let mut fitted = fit_functions(1, |_, t| at(t), breaks, tolerance)?;
+    fitted.pop().ok_or(GeometryError::TooFewPoints { given: 0, needed: 1 }.into())
+}
+
+/// The cubics that follow `count` functions, each given with its derivative by its number, all with the same knots: they are
+/// refined where any of them misses.
+///
+/// # Tolerance
+/// As for [`fit_function`].
+///
+/// # Errors
+/// Whatever the functions give.
+pub fn fit_functions<E: From<GeometryError>>(
+    count: usize,
+    at: impl Fn(usize, f64) -> Result<(Point3, Vector3), E>,
+    breaks: &[f64],
+    tolerance: f64,
+) -> Result<Vec<Fitted>, E> {
     let mut parameters = KnotVector::joined_pieces(1, breaks).sampled(FIRST_SAMPLES_PER_SPAN);
-    let mut best: Option<Fitted> = None;
+    let mut best: Option<(f64, Vec<Fitted>)> = None;
     for _ in 0..MAX_ROUNDS {
-        let points = parameters.iter().map(|&t| Ok(at(t)?.0)).collect::<Result<Vec<_>, E>>()?;
-        let ends = [at(parameters[0])?.1, at(parameters[parameters.len() - 1])?.1];
-        let fit = interpolate(&points, &parameters, 3, &EndDerivatives::tangents(ends))?;
-        let mut worst: f64 = 0.0;
-        let mut refined = vec![parameters[0]];
-        for pair in parameters.windows(2) {
-            let mut miss: f64 = 0.0;
-            for f in [0.25, 0.5, 0.75] {
-                let t = pair[0] + (pair[1] - pair[0]) * f;
-                miss = miss.max((fit.point(t) - at(t)?.0).norm());
+        let mut miss = vec![0.0_f64; parameters.len() - 1];
+        let mut fits = Vec::with_capacity(count);
+        for k in 0..count {
+            let points = parameters.iter().map(|&t| Ok(at(k, t)?.0)).collect::<Result<Vec<_>, E>>()?;
+            let ends = [at(k, parameters[0])?.1, at(k, parameters[parameters.len() - 1])?.1];
+            let fit = interpolate(&points, &parameters, 3, &EndDerivatives::tangents(ends))?;
+            let mut worst: f64 = 0.0;
+            for (pair, miss) in parameters.windows(2).zip(&mut miss) {
+                for f in [0.25, 0.5, 0.75] {
+                    let t = pair[0] + (pair[1] - pair[0]) * f;
+                    let off = (fit.point(t) - at(k, t)?.0).norm();
+                    worst = worst.max(off);
+                    *miss = miss.max(off);
+                }
             }
-            worst = worst.max(miss);
-            if miss > REFINED_FROM * tolerance {
-                refined.push(0.5 * (pair[0] + pair[1]));
-            }
-            refined.push(pair[1]);
+            fits.push(Fitted { curve: fit, max_deviation: worst, converged: worst <= tolerance });
         }
-        let converged = worst <= tolerance;
-        if best.as_ref().is_none_or(|b| worst < b.max_deviation) {
-            best = Some(Fitted { curve: fit, max_deviation: worst, converged });
+        let worst = miss.iter().copied().fold(0.0, f64::max);
+        if best.as_ref().is_none_or(|b| worst < b.0) {
+            best = Some((worst, fits));
         }
-        if converged {
+        if worst <= tolerance {
             break;
         }
-        parameters = refined;
+        let halves = parameters.windows(2).zip(&miss).flat_map(|(pair, miss)| {
+            [(*miss > REFINED_FROM * tolerance).then_some(0.5 * (pair[0] + pair[1])), Some(pair[1])]
+        });
+        parameters = std::iter::once(parameters[0]).chain(halves.flatten()).collect();
     }
-    best.ok_or(GeometryError::TooFewPoints { given: breaks.len(), needed: 2 }.into())
+    Ok(best.ok_or(GeometryError::TooFewPoints { given: breaks.len(), needed: 2 })?.1)
 }
 
 /// The curve of least squares with `count` control points through the first and last of `points`.

@@ -39,10 +39,11 @@ mod polygon;
 mod quadrature;
 mod recognise;
 mod skin;
+mod surface_edit;
 mod tolerance;
 mod zeros;
 
-pub use approach::curves_approach;
+pub use approach::{Approach, curves_approach, curves_approaches};
 pub use arc::{arc_segments, circle_arc};
 pub use closest::{ClosestOnCurve, closest_on_curve};
 pub use closest_on_surface::{OnSurface, along_direction, closest_on_surface};
@@ -55,7 +56,7 @@ pub use elementary::Elementary;
 pub use error::GeometryError;
 pub use extend::{extended, extended_to};
 pub use fair::{Demand, Fair, Fairness, Region};
-pub use fit::{Fitted, fit_chain, fit_function, fit_points, recast};
+pub use fit::{Fitted, fit_chain, fit_function, fit_functions, fit_points, recast};
 pub use fit_surface::{FittedSurface, fit_surface, recast_surface};
 pub use frame::{Axis, Frame};
 pub use interpolate::{

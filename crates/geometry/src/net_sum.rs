@@ -13,7 +13,7 @@ impl NurbsSurface {
     }
 
     /// Its net as curves in u, one for each column of control points.
-    fn columns(&self) -> Vec<NurbsCurve> {
+    pub(crate) fn columns(&self) -> Vec<NurbsCurve> {
         let columns = self.knots_v().point_count();
         let column = |j: usize| self.homogeneous().iter().skip(j).step_by(columns).copied().collect();
         (0..columns).map(|j| NurbsCurve::new_unchecked(self.knots_u().clone(), column(j))).collect()

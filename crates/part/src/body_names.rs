@@ -152,12 +152,12 @@ pub fn curve_ends(id: &str) -> [String; 2] {
     [START, END].map(|end| format!("{end}{id}"))
 }
 
-/// The faces that meet at the edge of that name; none where there is no such edge.
-pub(crate) fn faces_at<'a>(bodies: &'a [Body], item: &str) -> Vec<&'a Face> {
+/// The faces that meet at the edge of that name, each with its use of it; none where there is no such edge.
+pub(crate) fn uses_of<'a>(bodies: &'a [Body], item: &str) -> Vec<(&'a Face, &'a OrientedEdge)> {
     for (shell, names) in named_shells(bodies) {
         let Some(edge) = names.edges.iter().position(|n| n.as_deref() == Some(item)) else { continue };
-        let uses = |face: &&Face| face.loops.iter().flat_map(|l| &l.edges).any(|e| e.edge.index() == edge);
-        return shell.faces().iter().filter(uses).collect();
+        let uses = shell.faces().iter().flat_map(|f| f.loops.iter().flat_map(|l| &l.edges).map(move |e| (f, e)));
+        return uses.filter(|(_, e)| e.edge.index() == edge).collect();
     }
     Vec::new()
 }

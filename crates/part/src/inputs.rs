@@ -6,7 +6,8 @@ use std::sync::Arc;
 use geometry::{Axis, Frame, NurbsCurve, NurbsSurface, Point3, Vector3, as_line};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use topology::{Body, Face};
+use surfacing::{Agrees, Beside, PatchEdge};
+use topology::{Body, Face, OrientedEdge};
 
 use crate::body_names::{self, Named};
 use crate::steps::Context;
@@ -221,16 +222,45 @@ impl Context<'_> {
         Ok(bodies)
     }
 
+    /// The faces that meet at an edge, each with its use of it, if a reference means an edge.
+    fn uses(&self, reference: &Reference, slot: &str) -> Result<Vec<(&Face, &OrientedEdge)>, Notice> {
+        let bodies = self.input(reference, slot)?.shape.bodies();
+        Ok(reference.item.as_deref().map_or_else(Vec::new, |item| body_names::uses_of(bodies, item)))
+    }
+
     /// The surfaces that meet at an edge, if a reference means one.
     pub(crate) fn surfaces_at(
         &self,
         reference: &Reference,
         slot: &str,
     ) -> Result<Vec<Arc<NurbsSurface>>, Notice> {
-        let bodies = self.input(reference, slot)?.shape.bodies();
-        let faces =
-            reference.item.as_deref().map_or_else(Vec::new, |item| body_names::faces_at(bodies, item));
-        Ok(faces.into_iter().map(|f| Arc::clone(&f.surface)).collect())
+        Ok(self.uses(reference, slot)?.into_iter().map(|(f, _)| Arc::clone(&f.surface)).collect())
+    }
+
+    /// The pieces that a reference means, as edges of a surface that takes something over from the faces beside them.
+    pub(crate) fn patch_edges(
+        &self,
+        reference: &Reference,
+        slot: &str,
+        (agrees, number): (Agrees, usize),
+    ) -> Result<Vec<PatchEdge>, Notice> {
+        let pieces = self.pieces(reference, slot)?;
+        let beside = match &self.uses(reference, slot)?[..] {
+            [(face, used)] => Some(Beside {
+                surface: Arc::clone(&face.surface),
+                pcurve: used.pcurve.clone(),
+                left: used.forward,
+            }),
+            uses if agrees != Agrees::Position => {
+                let why = if uses.is_empty() { "is no edge of a face" } else { "is an edge of two faces already" };
+                let message =
+                    format!("edge {number} {why}, so that there is nothing to take over; choose position for it");
+                return Err(Notice::about(slot, message).at(pieces.first().map(NurbsCurve::start)));
+            }
+            _ => None,
+        };
+        let edge = |curve| PatchEdge { curve, beside: beside.clone(), agrees, number };
+        Ok(pieces.into_iter().map(edge).collect())
     }
 
     /// The surfaces of the faces that a reference means.

@@ -161,7 +161,7 @@ impl Shape {
     }
 }
 
-/// A figure that a step reached, shown on its card.
+/// A figure that a step reached, shown on its card; those under one label stand together there.
 #[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct Reached {
     /// What it is.
@@ -186,6 +186,12 @@ impl Reached {
     #[must_use]
     pub fn angle(label: impl Into<String>, value: f64) -> Self {
         Self { quantity: Quantity::Angle, ..Self::length(label, value) }
+    }
+
+    /// A share of something, of no one place.
+    #[must_use]
+    pub fn share(label: impl Into<String>, value: f64) -> Self {
+        Self { quantity: Quantity::Ratio, ..Self::length(label, value) }
     }
 
     /// The same at a place.

@@ -3,11 +3,14 @@
 
 use std::f64::consts::{PI, TAU};
 use std::hint::black_box;
+use std::sync::Arc;
 
 use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
-use geometry::{NurbsCurve, Point3, Tolerance, through_points};
+use geometry::{
+    Domain, GeometryError, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, fit_function, through_points,
+};
 use surfacing::{
-    Carry, Loft, PathCorners, RailHeight, RailSweep, Section, Sweep, SweepSection, loft, network, rail_sweep,
+    Agrees, Beside, Carry, Loft, Patch, PatchEdge, PathCorners, RailHeight, RailSweep, Section, Sweep, SweepSection, Weave, loft, network, patch, rail_sweep,
     sweep,
 };
 
@@ -95,15 +98,57 @@ fn networks(c: &mut Criterion) {
     let at = |x: f64, y: f64| Point3::new(x, y, 12.0 * (PI * x / 100.0).sin() * (PI * y / 100.0).sin());
     let places: Vec<f64> = (0..19).map(|k| 100.0 * k as f64 / 18.0).collect();
     let curve = |f: &dyn Fn(f64) -> Point3| {
-        vec![through_points(&places.iter().map(|&t| f(t)).collect::<Vec<_>>(), 1e-6).unwrap()]
+        let through = through_points(&places.iter().map(|&t| f(t)).collect::<Vec<_>>(), 1e-6).unwrap();
+        vec![PatchEdge::plain(through, 1)]
     };
+    let how = Weave { reach: 1e-2, to_ends: false, name: "side" };
     let lines: Vec<f64> = places.iter().copied().step_by(2).collect();
     let first: Vec<_> = lines.iter().map(|&y| curve(&|x| at(x, y))).collect();
     let second: Vec<_> = lines.iter().map(|&x| curve(&|y| at(x, y))).collect();
     c.bench_function("network of 10 by 10 curves", |b| {
-        b.iter(|| network(black_box(&first), &second, 1e-2, "side", &tolerance).unwrap());
+        b.iter(|| network(black_box(&first), &second, &how, &tolerance).unwrap());
     });
 }
 
-criterion_group!(benches, lofts, rails, wound, networks);
+/// A freeform surface over a square with a side of 100, with the sides of a polygon on it, round which it lies.
+fn hole(sides: usize, agrees: Agrees) -> Vec<PatchEdge> {
+    let knots = KnotVector::clamped_uniform(3, 12).unwrap().over(Domain { start: -50.0, end: 50.0 });
+    let places = knots.greville();
+    let height = |x: f64, y: f64| 8.0 * (x / 40.0).sin() * (y / 35.0).cos() + 0.002 * x * x;
+    let at = |x: &f64| places.iter().map(|y| Point3::new(*x, *y, height(*x, *y))).collect::<Vec<_>>();
+    let points: Vec<Point3> = places.iter().flat_map(at).collect();
+    let surface = Arc::new(NurbsSurface::try_new(knots.clone(), knots, &points, None).unwrap());
+    let corner = |k: usize| {
+        let a = TAU * (k % sides) as f64 / sides as f64 + 0.1;
+        Point3::new(30.0 * a.cos(), 30.0 * a.sin(), 0.0)
+    };
+    (0..sides)
+        .map(|k| {
+            let pcurve = NurbsCurve::line(corner(k), corner(k + 1));
+            let at = |t: f64| {
+                let p = pcurve.point(t);
+                let (place, du, dv) = surface.tangents(p.x, p.y);
+                let d = pcurve.velocity(t);
+                Ok::<_, GeometryError>((place, du * d.x + dv * d.y))
+            };
+            let curve = fit_function(at, &[0.0, 1.0], 1e-6).unwrap().curve;
+            let beside = Some(Beside { surface: Arc::clone(&surface), pcurve, left: false });
+            PatchEdge { curve, beside, agrees, number: k + 1 }
+        })
+        .collect()
+}
+
+fn patches(c: &mut Criterion) {
+    let tolerance = Tolerance::default();
+    let how = Patch { curves: &[], points: &[], tension: 0.0, name: "patch" };
+    for (name, sides, agrees) in [
+        ("five-sided patch, tangent", 5, Agrees::Tangent),
+        ("six-sided patch in agreement with curvature", 6, Agrees::Curvature),
+    ] {
+        let edges = hole(sides, agrees);
+        c.bench_function(name, |b| b.iter(|| patch(black_box(&edges), &how, &tolerance).unwrap()));
+    }
+}
+
+criterion_group!(benches, lofts, rails, wound, networks, patches);
 criterion_main!(benches);

@@ -316,6 +316,28 @@ pub enum SurfacingError {
         /// Where.
         at: [f64; 3],
     },
+    /// Two curves of a network cross twice.
+    #[error("curve {first} of the first family and curve {second} of the second one cross twice; split one of them, or take one out")]
+    NetworkTwice {
+        /// Which curve of the first family, counted from 1.
+        first: usize,
+        /// Which curve of the second family, counted from 1.
+        second: usize,
+        /// One of the places.
+        at: [f64; 3],
+        /// The other one.
+        also: [f64; 3],
+    },
+    /// A curve of a network that is to take over from a face, but is not outermost.
+    #[error("curve {curve} of the {} family runs inside the network, where no face can be taken over; choose position for it", ["first", "second"][*family - 1])]
+    NetworkInside {
+        /// 1 or 2.
+        family: usize,
+        /// Which curve of it, counted from 1.
+        curve: usize,
+        /// Where.
+        at: [f64; 3],
+    },
     /// A curve of a network crosses the others in another order than its neighbours do.
     #[error("curve {curve} of the {} family crosses the others in another order than its neighbours, or at one place twice; move it", ["first", "second"][*family - 1])]
     NetworkOrder {
@@ -494,6 +516,8 @@ impl SurfacingError {
             | Self::RailsOpposite { at, .. }
             | Self::NetworkMisses { at, .. }
             | Self::NetworkOrder { at, .. }
+            | Self::NetworkTwice { at, .. }
+            | Self::NetworkInside { at, .. }
             | Self::RailsMeet { at, .. }
             | Self::PatchGap { at, .. }
             | Self::CornerDisagrees { at, .. }

@@ -12,7 +12,7 @@ use geometry::{
 };
 use proptest::prelude::*;
 use shapes::{SCALES, circle, drawn, ellipse, frame_at, in_space, mapped, near, polygon, sound, square};
-use surfacing::{Between, Loft, LoftEnd, Section, SurfacingError, loft};
+use surfacing::{Between, Loft, LoftEnd, Section, Way, SurfacingError, loft};
 use topology::Body;
 
 fn body_of(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Body {
@@ -291,6 +291,8 @@ fn a_loft_agrees_with_its_neighbours() {
         surfaces: vec![Arc::clone(surface)],
         curvature,
         pull: 1.0,
+        way: Way::Toward,
+        turn: 0.0,
     };
     for curvature in [false, true] {
         let how = Loft {

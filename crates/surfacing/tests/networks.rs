@@ -7,14 +7,30 @@ use std::f64::consts::PI;
 use std::sync::Arc;
 
 use geometry::{
-    KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, closest_on_surface, through_points,
+    Domain, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, closest_on_surface, through_points,
 };
 use proptest::prelude::*;
 use shapes::{SCALES, mapped, near};
-use surfacing::{Network, SurfacingError, network};
+use surfacing::{Agrees, Beside, Network, NetworkCurve, PatchEdge, SurfacingError, Weave, network};
 
 fn surface_of(made: &Network) -> Arc<NurbsSurface> {
     Arc::clone(&made.body.shells()[0].faces()[0].surface)
+}
+
+fn plain(family: &[Vec<NurbsCurve>]) -> Vec<NetworkCurve> {
+    let edges = |(k, pieces): (usize, &Vec<NurbsCurve>)| {
+        pieces.iter().map(|c| PatchEdge::plain(c.clone(), k + 1)).collect()
+    };
+    family.iter().enumerate().map(edges).collect()
+}
+
+fn woven(
+    first: &[Vec<NurbsCurve>],
+    second: &[Vec<NurbsCurve>],
+    (reach, to_ends): (f64, bool),
+    tolerance: &Tolerance,
+) -> Result<Network, SurfacingError> {
+    network(&plain(first), &plain(second), &Weave { reach, to_ends, name: "side" }, tolerance)
 }
 
 fn made(
@@ -22,7 +38,7 @@ fn made(
     second: &[Vec<NurbsCurve>],
     tolerance: &Tolerance,
 ) -> Result<Network, SurfacingError> {
-    network(first, second, tolerance.join, "side", tolerance)
+    woven(first, second, (tolerance.join, false), tolerance)
 }
 
 /// Parameter curves of a polynomial surface z = f(x, y) of low degree over the unit square, as exact Bézier curves.
@@ -120,7 +136,7 @@ fn curves_that_miss_are_named_and_small_misses_are_met_midway() {
     let refused = made(&across, &along, &tolerance).unwrap_err();
     let SurfacingError::NetworkMisses { second: 3, distance, .. } = refused else { panic!("{refused}") };
     assert!((0.05..=0.201).contains(&distance), "{distance}");
-    let wide = network(&across, &along, 0.5, "side", &tolerance).unwrap();
+    let wide = woven(&across, &along, (0.5, false), &tolerance).unwrap();
     assert!((0.05..=0.201).contains(&wide.largest_gap));
     assert!(wide.max_deviation <= 0.6 * wide.largest_gap + tolerance.fit, "{}", wide.max_deviation);
     let [across, mut along] = pod(4, 4);
@@ -132,6 +148,141 @@ fn curves_that_miss_are_named_and_small_misses_are_met_midway() {
         made(one, &along, &tolerance),
         Err(SurfacingError::TooFewSections { given: 1, needed: 2 })
     ));
+}
+
+/// Four curves from their control points, Bézier by Bézier, as a network of two by two.
+fn four(curves: [&[[f64; 3]]; 4]) -> Network {
+    let bezier = |points: &[[f64; 3]]| {
+        let points: Vec<Point3> = points.iter().map(|p| Point3::from(*p)).collect();
+        vec![NurbsCurve::try_new(KnotVector::bezier(points.len() - 1), &points, None).unwrap()]
+    };
+    let [a, b, c, d] = curves.map(bezier);
+    made(&[a, b], &[c, d], &Tolerance::default()).unwrap()
+}
+
+#[test]
+fn two_by_two_curves_make_the_patch_of_coons() {
+    // TF-01: c0 = (u, 0, u - u^2), c1 = (u, 1, u^2), d0 = (0, v, v - v^2), d1 = (1, v, v^3).
+    let t = 1.0 / 3.0;
+    let made = four([
+        &[[0.0, 0.0, 0.0], [0.5, 0.0, 0.5], [1.0, 0.0, 0.0]],
+        &[[0.0, 1.0, 0.0], [0.5, 1.0, 0.0], [1.0, 1.0, 1.0]],
+        &[[0.0, 0.0, 0.0], [0.0, 0.5, 0.5], [0.0, 1.0, 0.0]],
+        &[[1.0, 0.0, 0.0], [1.0, t, 0.0], [1.0, 2.0 * t, 0.0], [1.0, 1.0, 1.0]],
+    ]);
+    let surface = surface_of(&made);
+    for (u, v, z) in [(0.5, 0.5, 0.1875), (0.25, 0.75, 0.152_343_75)] {
+        assert!((surface.point(u, v) - Point3::new(u, v, z)).norm() <= 1e-12, "{}", surface.point(u, v));
+    }
+    // TF-02: what it makes of the borders of x^2 + y^2, x^2 y, x^2 y^2 at the middle.
+    for (k, middle) in [0.5, 0.125, 0.0].into_iter().enumerate() {
+        let f = |x: f64, y: f64| match k {
+            0 => x * x + y * y,
+            1 => x * x * y,
+            _ => x * x * y * y,
+        };
+        let curve = |at: &dyn Fn(f64) -> [f64; 3]| {
+            let [a, m, b] = [0.0, 0.5, 1.0].map(at);
+            [a, [0, 1, 2].map(|i| 2.0 * m[i] - 0.5 * (a[i] + b[i])), b]
+        };
+        let [a, b] = [0.0, 1.0].map(|y| curve(&|x| [x, y, f(x, y)]));
+        let [c, d] = [0.0, 1.0].map(|x| curve(&|y| [x, y, f(x, y)]));
+        let z = surface_of(&four([&a, &b, &c, &d])).point(0.5, 0.5).z;
+        assert!((z - middle).abs() <= 1e-12, "{z} for {middle}");
+    }
+    // TF-03: two pairs of curves that are each other's translates give the surface that translates one along the other.
+    let a = |w: f64, z: f64| [[0.0, w, z], [0.5, w, z], [1.0, 1.0 + w, z]];
+    let b = |x: f64, y: f64| [[x, y, 0.0], [x, y + t, 0.0], [x, y + 2.0 * t, 0.0], [x, y + 1.0, 1.0]];
+    let made = four([&a(0.0, 0.0), &a(1.0, 1.0), &b(0.0, 0.0), &b(1.0, 1.0)]);
+    let p = surface_of(&made).point(1.0 / 3.0, 0.4);
+    let known = Point3::new(0.333_333_333_333_333_3, 0.511_111_111_111_111_1, 0.064);
+    assert!((p - known).norm() <= 1e-12, "{p}");
+}
+
+#[test]
+fn sides_take_over_the_faces_beside_them() {
+    // A hole with four sides in a freeform surface, filled by nothing but its edges, then with curves inside too.
+    let knots = KnotVector::clamped_uniform(3, 10).unwrap().over(Domain { start: -50.0, end: 50.0 });
+    let places = knots.greville();
+    let height = |x: f64, y: f64| 8.0 * (x / 40.0).sin() * (y / 35.0).cos() + 0.002 * x * x;
+    let at = |x: &f64| places.iter().map(|y| Point3::new(*x, *y, height(*x, *y))).collect::<Vec<_>>();
+    let points: Vec<Point3> = places.iter().flat_map(at).collect();
+    let around = Arc::new(NurbsSurface::try_new(knots.clone(), knots, &points, None).unwrap());
+    let tolerance = Tolerance::default();
+    let edge = |a: [f64; 2], b: [f64; 2], agrees: Agrees, left: bool| {
+        let [p, q] = [a, b].map(|p| Point3::new(p[0], p[1], 0.0));
+        let pcurve = NurbsCurve::line(p, q);
+        let at = |t: f64| {
+            let p = pcurve.point(t);
+            let (place, du, dv) = around.tangents(p.x, p.y);
+            let d = pcurve.velocity(t);
+            Ok::<_, geometry::GeometryError>((place, du * d.x + dv * d.y))
+        };
+        let curve = geometry::fit_function(at, &[0.0, 1.0], 1e-6).unwrap().curve;
+        let beside = (agrees != Agrees::Position)
+            .then(|| Beside { surface: Arc::clone(&around), pcurve, left });
+        vec![PatchEdge { curve, beside, agrees, number: 1 }]
+    };
+    let how = Weave { reach: tolerance.join, to_ends: false, name: "side" };
+    for agrees in [Agrees::Tangent, Agrees::Curvature] {
+        for lines in [&[-20.0, 20.0][..], &[-20.0, -5.0, 10.0, 20.0]] {
+            let family = |turned: bool| -> Vec<NetworkCurve> {
+                let outer = |y: f64| y.abs() >= 20.0;
+                let one = |&y: &f64| {
+                    let (a, b) = if turned { ([y, -20.0], [y, 20.0]) } else { ([-20.0, y], [20.0, y]) };
+                    edge(a, b, if outer(y) { agrees } else { Agrees::Position }, (y < 0.0) == turned)
+                };
+                lines.iter().map(one).collect()
+            };
+            let made = network(&family(false), &family(true), &how, &tolerance).unwrap();
+            assert!(made.max_deviation <= tolerance.fit, "{}", made.max_deviation);
+            assert_eq!(made.sides.each_ref().map(Vec::len), [2, 2]);
+            for side in made.sides.iter().flatten() {
+                let meets = side.meets.unwrap();
+                assert!(side.gap <= tolerance.fit, "{}", side.gap);
+                assert!(meets.angle.0.to_degrees() <= 0.1, "{agrees:?} {lines:?} {:?}", meets.angle);
+                assert!(agrees == Agrees::Tangent || meets.curvature_share <= 0.02, "{lines:?} {meets:?}");
+            }
+            let off = closest_on_surface(&surface_of(&made), &around.point(1.0, 2.0)).distance;
+            assert!(off <= 0.3, "{off}");
+        }
+    }
+    // A curve inside has no side.
+    let mut first: Vec<NetworkCurve> = Vec::new();
+    for y in [-20.0, 0.0, 20.0] {
+        first.push(edge([-20.0, y], [20.0, y], Agrees::Tangent, true));
+    }
+    let second = [-20.0, 20.0].map(|x| edge([x, -20.0], [x, 20.0], Agrees::Position, true));
+    let refused = network(&first, &second, &how, &tolerance).unwrap_err();
+    assert!(matches!(refused, SurfacingError::NetworkInside { family: 1, .. }), "{refused}");
+}
+
+#[test]
+fn without_outer_curves_it_can_go_on_to_the_ends() {
+    // RU-01 again, from inner lines of z = xy alone; up to the outermost of them it has the area of that part.
+    let tolerance = Tolerance::default();
+    let line = |a: [f64; 2], b: [f64; 2]| {
+        vec![NurbsCurve::line(Point3::new(a[0], a[1], a[0] * a[1]), Point3::new(b[0], b[1], b[0] * b[1]))]
+    };
+    let places = [0.2, 0.45, 0.8];
+    let first: Vec<_> = places.iter().map(|&y| line([0.0, y], [1.0, y])).collect();
+    let second: Vec<_> = places.iter().map(|&x| line([x, 0.0], [x, 1.0])).collect();
+    let area = |to_ends: bool| {
+        woven(&first, &second, (1e-6, to_ends), &tolerance).unwrap().body.measure().area
+    };
+    near(area(true), 1.280_789_275_273_404, 1e-3);
+    assert!(area(false) < 0.6 * 0.6 * 1.5);
+}
+
+#[test]
+fn curves_that_cross_twice_are_refused() {
+    let bow = through_points(&[[0.0, -1.0, 0.0], [5.0, 3.0, 0.0], [10.0, -1.0, 0.0]].map(Point3::from), 1e-6);
+    let line = |a: [f64; 3], b: [f64; 3]| vec![NurbsCurve::line(Point3::from(a), Point3::from(b))];
+    let first = [line([0.0, 0.0, 0.0], [10.0, 0.0, 0.0]), line([0.0, 8.0, 0.0], [10.0, 8.0, 0.0])];
+    let second = [vec![bow.unwrap()], line([5.0, -1.0, 0.0], [5.0, 9.0, 0.0])];
+    let refused = made(&first, &second, &Tolerance::default()).unwrap_err();
+    let SurfacingError::NetworkTwice { first: 1, second: 1, at, also } = refused else { panic!("{refused}") };
+    assert!((at[0] - 10.0 + also[0]).abs() < 0.1, "{at:?} {also:?}");
 }
 
 proptest! {

@@ -64,8 +64,14 @@ export const cardPage = (parts, describe) => ({
         ? this.lengthText(value)
         : quantity === 'angle'
           ? `${figure((value * 180) / Math.PI, 3)} deg`
-          : figure(value);
-    const out = (r?.reached ?? []).map((x) => ({ label: x.label, text: text(x) }));
+          : quantity === 'ratio'
+            ? `${figure(value * 100, 2)} %`
+            : figure(value);
+    const out = [];
+    for (const x of r?.reached ?? []) {
+      if (out.at(-1)?.label === x.label) out.at(-1).text += ` · ${text(x)}`;
+      else out.push({ label: x.label, text: text(x) });
+    }
     const bodies = (this.report?.bodies ?? []).filter((b) => b.step === r?.step);
     const sum = (of) => bodies.reduce((all, b) => all + (of(b) ?? 0), 0);
     if (bodies.length > 1) out.push({ label: 'Bodies', text: figure(bodies.length) });

@@ -123,6 +123,9 @@ export const slots = (describe, parts) => ({
   },
   addValue(slot, value) {
     if (!value) return;
+    // What is chosen for one row most often holds for the next one too.
+    const before = this.slotRows(slot).length - 1;
+    if (slot.each && before >= 0) this.card.draft[slot.each.name] = [...this.eachList(slot), this.eachOf(slot, before)];
     this.card.draft[slot.name] = [...this.slotRows(slot), value].slice(-slot.most);
     this.previewCard();
   },
@@ -132,10 +135,29 @@ export const slots = (describe, parts) => ({
     this.card.draft[slot.name] = this.slotRows(slot).map((row, i) => (i === index ? value : row));
     this.previewCard();
   },
+  /** What is chosen for a row by itself. */
+  eachOf(slot, index) {
+    return this.card.draft[slot.each.name]?.[index] ?? slot.each.choices[0].value;
+  },
+  eachList(slot) {
+    return this.slotRows(slot).map((_, i) => this.eachOf(slot, i));
+  },
+  setEach(slot, index, value) {
+    this.card.draft[slot.each.name] = this.eachList(slot).map((now, i) => (i === index ? value : now));
+    this.previewCard();
+  },
+  setAll(slot, value) {
+    this.card.draft[slot.each.name] = this.slotRows(slot).map(() => value);
+    this.previewCard();
+  },
   /** Gives a list the rows that stand at these places now; what is known of a row goes with it. */
   arrangeRows(slot, places) {
     const { draft } = this.card;
     const rows = this.slotRows(slot);
+    if (slot.each) {
+      const each = this.eachList(slot);
+      draft[slot.each.name] = places.map((i) => each[i]);
+    }
     draft[slot.name] = places.map((i) => rows[i]);
     if (slot.directed) {
       const now = (section) => places.indexOf(section - 1) + 1;
@@ -281,6 +303,8 @@ export const slots = (describe, parts) => ({
     const clean = Object.fromEntries(
       fields.filter((f) => shown.has(f) && draft[f] !== undefined).map((f) => [f, draft[f]]),
     );
+    for (const slot of this.shownSlots())
+      if (slot.each && draft[slot.each.name]?.length) clean[slot.each.name] = this.eachList(slot);
     for (const f of ['reversed', 'begins']) if (draft[f]?.length || (draft[f] && !this.card.fresh)) clean[f] = draft[f];
     return clean;
   },

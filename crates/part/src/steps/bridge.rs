@@ -3,11 +3,11 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use surfacing::{LoftEnd, Section, SurfacingError};
+use surfacing::{LoftEnd, Section, SurfacingError, Way};
 
 use super::loft::lofted;
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
-use crate::quantity::amounts::{is_one, one};
+use crate::quantity::amounts::{is_one, is_zero, one, zero};
 use crate::recipe::is_default;
 use crate::{Amount, Built, Notice, Quantity, Reference};
 
@@ -24,6 +24,19 @@ pub enum TakesOver {
     Position,
 }
 
+/// In which direction within the face's tangent plane a bridge leaves it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Leaves {
+    /// Toward the other edge.
+    #[default]
+    Toward,
+    /// Square to the edge.
+    Square,
+    /// Along the face's own parameter lines.
+    Lines,
+}
+
 /// A surface between two edges.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -38,16 +51,31 @@ pub struct Bridge {
     /// How strongly, 1 for what comes by itself.
     #[serde(default = "one", skip_serializing_if = "is_one")]
     pub first_pull: Amount,
+    /// In which direction it leaves the face there.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub first_leaves: Leaves,
+    /// Turned from that, within the face's tangent plane, toward where the edge runs.
+    #[serde(default = "zero", skip_serializing_if = "is_zero")]
+    pub first_turn: Amount,
     /// What it takes over at the second edge.
     #[serde(default, skip_serializing_if = "is_default")]
     pub second_agrees: TakesOver,
     /// How strongly, 1 for what comes by itself.
     #[serde(default = "one", skip_serializing_if = "is_one")]
     pub second_pull: Amount,
+    /// In which direction it leaves the face there.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub second_leaves: Leaves,
+    /// Turned from that, within the face's tangent plane, toward where the edge runs.
+    #[serde(default = "zero", skip_serializing_if = "is_zero")]
+    pub second_turn: Amount,
     /// The second edge run the other way than it would be by itself.
     #[serde(default, skip_serializing_if = "is_default")]
     pub crossed: bool,
 }
+
+/// Largest turn of a direction, in degrees.
+const MOST_TURN: f64 = 80.0;
 
 impl Bridge {
     fn end(
@@ -56,6 +84,7 @@ impl Bridge {
         slot: &str,
         (agrees, field): (TakesOver, &str),
         (pull, pull_field): (&Amount, &str),
+        (leaves, turn, turn_field): (Leaves, &Amount, &str),
     ) -> Result<LoftEnd, Notice> {
         if agrees == TakesOver::Position {
             return Ok(LoftEnd::Free);
@@ -74,7 +103,17 @@ impl Bridge {
             surfaces.push(std::sync::Arc::clone(only));
         }
         let pull = context.pull(pull, pull_field)?;
-        Ok(LoftEnd::Neighbour { surfaces, curvature: agrees == TakesOver::Curvature, pull })
+        let turn = context.value(turn, Quantity::Angle, turn_field)?;
+        if turn.abs() > MOST_TURN.to_radians() {
+            let message = format!("turn it by at most {MOST_TURN} deg, or it would run along the edge");
+            return Err(Notice::about(turn_field, message));
+        }
+        let way = match leaves {
+            Leaves::Toward => Way::Toward,
+            Leaves::Square => Way::Square,
+            Leaves::Lines => Way::Lines,
+        };
+        Ok(LoftEnd::Neighbour { surfaces, curvature: agrees == TakesOver::Curvature, pull, way, turn })
     }
 }
 
@@ -94,6 +133,16 @@ impl Construction for Bridge {
             ValueDescription::amount(name, label, Quantity::Ratio, [0.001, 100.0], json!(1), help)
                 .only_if(field, "!position")
         };
+        let leaves = |name, label, field| {
+            let choices = [("toward", "Toward the other"), ("square", "Square to it"), ("lines", "Along its face")];
+            let help = "Toward the other edge, square to the edge, or along the parameter lines of its face.";
+            ValueDescription::choice(name, label, &choices, help).only_if(field, "!position")
+        };
+        let turn = |name, label, field| {
+            let help = "Turned from that within the face, toward where the edge runs.";
+            ValueDescription::amount(name, label, Quantity::Angle, [-MOST_TURN, MOST_TURN], json!(0), help)
+                .only_if(field, "!position")
+        };
         StepDescription {
             kind: "bridge",
             label: "Bridge",
@@ -106,8 +155,12 @@ impl Construction for Bridge {
             values: vec![
                 agrees("first_agrees", "Takes over at the first"),
                 pull("first_pull", "Pull at the first", "first_agrees"),
+                leaves("first_leaves", "Leaves the first", "first_agrees"),
+                turn("first_turn", "Turned by", "first_agrees"),
                 agrees("second_agrees", "Takes over at the second"),
                 pull("second_pull", "Pull at the second", "second_agrees"),
+                leaves("second_leaves", "Leaves the second", "second_agrees"),
+                turn("second_turn", "Turned by", "second_agrees"),
                 ValueDescription::switch(
                     "crossed",
                     "Run the second the other way",
@@ -123,7 +176,7 @@ impl Construction for Bridge {
     }
 
     fn amounts(&mut self) -> Vec<&mut Amount> {
-        vec![&mut self.first_pull, &mut self.second_pull]
+        vec![&mut self.first_pull, &mut self.first_turn, &mut self.second_pull, &mut self.second_turn]
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
@@ -137,8 +190,22 @@ impl Construction for Bridge {
         let second = (self.second_agrees, "second_agrees");
         let how = surfacing::Loft {
             ends: [
-                Self::end(context, &self.first, "first", first, (&self.first_pull, "first_pull"))?,
-                Self::end(context, &self.second, "second", second, (&self.second_pull, "second_pull"))?,
+                Self::end(
+                    context,
+                    &self.first,
+                    "first",
+                    first,
+                    (&self.first_pull, "first_pull"),
+                    (self.first_leaves, &self.first_turn, "first_turn"),
+                )?,
+                Self::end(
+                    context,
+                    &self.second,
+                    "second",
+                    second,
+                    (&self.second_pull, "second_pull"),
+                    (self.second_leaves, &self.second_turn, "second_turn"),
+                )?,
             ],
             close: false,
             ..surfacing::Loft::default()

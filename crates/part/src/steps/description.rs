@@ -50,10 +50,23 @@ pub struct SlotDescription {
     pub faces: bool,
     /// Whether the direction of what is picked matters.
     pub directed: bool,
+    /// What can be chosen for each shape by itself.
+    pub each: Option<EachDescription>,
     /// Shown only while another field is shown and has a value: `filled` for any, `!x` for any but x, `a|b` for either.
     pub only_if: Option<(&'static str, &'static str)>,
     /// A sentence of help.
     pub help: &'static str,
+}
+
+/// A choice for each shape in a slot.
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+pub struct EachDescription {
+    /// Field in the recipe: a list that runs along with the slot's.
+    pub name: &'static str,
+    /// What is chosen.
+    pub label: &'static str,
+    /// The words.
+    pub choices: Vec<Choice>,
 }
 
 impl SlotDescription {
@@ -83,6 +96,7 @@ impl SlotDescription {
             most: 1,
             faces: false,
             directed: false,
+            each: None,
             only_if: None,
             help,
         }
@@ -104,6 +118,13 @@ impl SlotDescription {
     #[must_use]
     pub fn untyped(self) -> Self {
         Self { typed: 0, ..self }
+    }
+
+    /// The same slot, in which one of a few words is chosen for each shape, the first of them where none is.
+    #[must_use]
+    pub fn each(self, name: &'static str, label: &'static str, choices: &[(&'static str, &'static str)]) -> Self {
+        let choices = choices.iter().map(|&(value, label)| Choice { value, label }).collect();
+        Self { each: Some(EachDescription { name, label, choices }), ..self }
     }
 
     /// The same slot, which can stay empty.

@@ -4,7 +4,7 @@ use geometry::{NurbsCurve, Tolerance};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use surfacing::{LoftEnd, Lofted, Section, SurfacingError};
+use surfacing::{LoftEnd, Lofted, Section, SurfacingError, Way};
 
 use super::revolve::Ends;
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
@@ -179,7 +179,13 @@ impl End<'_> {
                     2.. if self.face.is_none() => {
                         refused("two faces meet at this edge; pick the one that it agrees with")
                     }
-                    _ => Ok(LoftEnd::Neighbour { surfaces, curvature: self.meets == Meets::Curvature, pull }),
+                    _ => Ok(LoftEnd::Neighbour {
+                        surfaces,
+                        curvature: self.meets == Meets::Curvature,
+                        pull,
+                        way: Way::Toward,
+                        turn: 0.0,
+                    }),
                 }
             }
         }

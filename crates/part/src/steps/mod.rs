@@ -19,6 +19,7 @@ mod law;
 pub mod loft;
 pub mod meeting_curve;
 pub mod network;
+pub mod patch;
 pub mod pattern;
 pub mod plane;
 pub mod point;
@@ -40,7 +41,7 @@ use geometry::Tolerance;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-pub use description::{Choice, SlotDescription, StepDescription, ValueDescription, Widget};
+pub use description::{Choice, EachDescription, SlotDescription, StepDescription, ValueDescription, Widget};
 
 use crate::formula::{self, Scope};
 use crate::{Amount, Built, LengthUnit, Notice, Quantity, Recipe, RecipeError, Reference};
@@ -214,6 +215,8 @@ registry! {
     Network: network::Network,
     /// A surface between two edges that agrees with their faces.
     Bridge: bridge::Bridge,
+    /// A surface inside edges.
+    Patch: patch::Patch,
     /// A narrow surface along a curve or an edge.
     Strip: strip::Strip,
     /// A plane inside outlines.

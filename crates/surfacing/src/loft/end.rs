@@ -37,7 +37,23 @@ pub enum LoftEnd {
         curvature: bool,
         /// How strongly: 1 for what comes by itself.
         pull: f64,
+        /// In which direction within their tangent planes.
+        way: Way,
+        /// Turned from that by an angle in radians, toward where the section runs.
+        turn: f64,
     },
+}
+
+/// In which direction within a face's tangent plane a loft leaves a section on it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Way {
+    /// Toward the next section, as far as the plane allows.
+    #[default]
+    Toward,
+    /// Square to the section.
+    Square,
+    /// Along the face's own parameter lines.
+    Lines,
 }
 
 /// Derivatives that the skin must have at a section, the first one first, each by control point.
@@ -56,6 +72,8 @@ struct Meeting<'a> {
     next: &'a NurbsCurve,
     surfaces: &'a [Arc<NurbsSurface>],
     pull: f64,
+    way: Way,
+    turn: f64,
     /// 1 at the first section, -1 at the last one, where the loft comes in.
     sense: f64,
     tolerance: &'a Tolerance,
@@ -79,16 +97,33 @@ impl Meeting<'_> {
         let onward = (self.next.point(u) - p) * self.sense;
         let flat = onward - normal * onward.dot(&normal);
         // A loft that stands straight up from its neighbour has no way along it but across the section.
-        let across = self.own.tangent(u).map(|t| normal.cross(&t));
-        let first = match (flat.try_normalize(0.1 * onward.norm()), across) {
-            (Some(flat), _) => flat,
-            (None, Some(across)) => across * if across.dot(&onward) < 0.0 { -1.0 } else { 1.0 },
-            (None, None) => {
-                return Err(SurfacingError::NoWay {
-                    why: "the loft has no direction along its neighbour here; leave this end free",
-                    at,
-                });
+        let along = self.own.tangent(u);
+        let ahead = |way: Vector3| if way.dot(&onward) < 0.0 { -way } else { way };
+        let across = along.map(|t| normal.cross(&t));
+        let lines = || {
+            // Of both families of lines the one that runs less along the section.
+            let (_, du, dv) = surface.tangents(a, b);
+            let lean = |way: &Vector3| across.map_or(0.0, |c| way.dot(&c).abs() / way.norm().max(1e-12));
+            if lean(&du) >= lean(&dv) { du } else { dv }.try_normalize(1e-12)
+        };
+        let chosen = match self.way {
+            Way::Toward => flat.try_normalize(0.1 * onward.norm()),
+            Way::Square => None,
+            Way::Lines => lines().map(|l| if across.is_some_and(|c| l.dot(&ahead(c)) < 0.0) { -l } else { l }),
+        };
+        let Some(first) = chosen.or(across.map(ahead)) else {
+            return Err(SurfacingError::NoWay {
+                why: "the loft has no direction along its neighbour here; leave this end free",
+                at,
+            });
+        };
+        let first = match along {
+            Some(along) if self.turn != 0.0 => {
+                let aside = normal.cross(&first);
+                let aside = if aside.dot(&along) < 0.0 { -aside } else { aside };
+                first * self.turn.cos() + aside * self.turn.sin()
             }
+            _ => first,
         };
         let first = first * self.pull;
         // Only the part along the normal bends the surface; the rest is free and left out.
@@ -172,9 +207,9 @@ pub(super) fn agreeing(
                     };
                     vec![rows[next].control_points().into_iter().map(round).collect()]
                 }
-                (LoftEnd::Neighbour { surfaces, curvature, pull }, Section::Curves { .. }) => {
+                (LoftEnd::Neighbour { surfaces, curvature, pull, way, turn }, Section::Curves { .. }) => {
                     let (own, next) = (&rows[own], &rows[next]);
-                    let meeting = Meeting { own, next, surfaces, pull: *pull, sense, tolerance };
+                    let meeting = Meeting { own, next, surfaces, pull: *pull, way: *way, turn: *turn, sense, tolerance };
                     let (derivatives, agrees) = meeting.fitted(*curvature)?;
                     all_agree &= agrees;
                     derivatives

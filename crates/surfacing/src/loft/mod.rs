@@ -7,7 +7,7 @@ mod guide;
 use geometry::{NurbsCurve, Point3, Skin, Tolerance, Vector3, recast_surface, skin};
 use topology::Body;
 
-pub use end::LoftEnd;
+pub use end::{LoftEnd, Way};
 
 use crate::assembled::{assembled, numbered};
 use crate::chain::as_one;

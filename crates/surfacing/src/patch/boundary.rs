@@ -35,6 +35,12 @@ pub struct PatchEdge {
 }
 
 impl PatchEdge {
+    /// A curve that is met in position only, with no face beside it that counts.
+    #[must_use]
+    pub fn plain(curve: NurbsCurve, number: usize) -> Self {
+        Self { curve, beside: None, agrees: Agrees::Position, number }
+    }
+
     pub(super) fn reversed(&self) -> Self {
         let beside = self.beside.as_ref().map(|b| Beside {
             surface: Arc::clone(&b.surface),
@@ -45,7 +51,7 @@ impl PatchEdge {
     }
 
     /// The face that it is to be tangent to.
-    pub(super) fn tangent_to(&self) -> Option<&Beside> {
+    pub(crate) fn tangent_to(&self) -> Option<&Beside> {
         self.beside.as_ref().filter(|_| self.agrees != Agrees::Position)
     }
 }

@@ -15,7 +15,7 @@ use geometry::{
     Demand, Domain, Fair, Fairness, Frame, KnotVector, NurbsCurve, NurbsSurface, Point3, Region, Tolerance,
     Vector3, closest_on_surface, polygon_holds,
 };
-use topology::{Body, Bounding, Meeting, SeamSide, bounded_shell, meeting};
+use topology::{Body, Bounding, Meeting, SeamSide, bounded_shell, meeting, pcurve_on};
 
 pub use boundary::{Beside, LooseCorner, PatchEdge};
 
@@ -88,6 +88,21 @@ pub struct EdgeReached {
     pub asked: Agrees,
     /// How the patch meets the face beside it, where there is one.
     pub meets: Option<Meeting>,
+}
+
+impl EdgeReached {
+    /// What a surface reached along an edge that lies on it; `None` where the edge runs over the place where a closed surface
+    /// begins.
+    pub(crate) fn on(edge: &PatchEdge, surface: &NurbsSurface, tolerance: &Tolerance) -> Option<Self> {
+        let pcurve = pcurve_on(&edge.curve, surface, tolerance).ok()?;
+        let off = |t: f64| {
+            let p = pcurve.point(t);
+            (surface.point(p.x, p.y) - edge.curve.point(t)).norm()
+        };
+        let gap = edge.curve.knots().sampled(4).into_iter().map(off).fold(0.0, f64::max);
+        let meets = edge.beside.as_ref().and_then(|b| met(edge, &pcurve, surface, b));
+        Some(Self { number: edge.number, gap, asked: edge.agrees, meets })
+    }
 }
 
 /// A patch with what it reached.

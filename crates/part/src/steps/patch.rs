@@ -1,0 +1,198 @@
+//! Patch: a surface inside edges that takes over tangents or curvature of the faces beside them.
+
+use geometry::Point3;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use serde_json::json;
+use surfacing::{Agrees, EdgeReached, PatchEdge, SurfacingError};
+use topology::Continuity;
+
+use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
+use crate::quantity::amounts::{is_zero, zero};
+use crate::recipe::is_default;
+use crate::{Amount, Built, Notice, PointInput, Quantity, Reached, Reference};
+
+/// What a surface takes over from the face beside one of its edges.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum EdgeAgrees {
+    /// The edge only (G0).
+    #[default]
+    Position,
+    /// Its tangent plane too (G1).
+    Tangent,
+    /// And its curvature (G2).
+    Curvature,
+}
+
+impl EdgeAgrees {
+    /// As the card offers them, the first one where nothing is chosen.
+    pub(crate) const CHOICES: [(&'static str, &'static str); 3] =
+        [("position", "Position"), ("tangent", "Tangent"), ("curvature", "Curvature")];
+}
+
+impl From<EdgeAgrees> for Agrees {
+    fn from(agrees: EdgeAgrees) -> Self {
+        match agrees {
+            EdgeAgrees::Position => Self::Position,
+            EdgeAgrees::Tangent => Self::Tangent,
+            EdgeAgrees::Curvature => Self::Curvature,
+        }
+    }
+}
+
+/// A surface inside edges.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Patch {
+    /// Edges or curves that close, in any order; those that close within others stay open as holes.
+    pub edges: Vec<Reference>,
+    /// What it takes over at each of them; position where nothing is said.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub agrees: Vec<EdgeAgrees>,
+    /// Curves that it passes through.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub curves: Vec<Reference>,
+    /// Points that it passes through.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub points: Vec<PointInput>,
+    /// How much it is stretched like a skin.
+    #[serde(default = "zero", skip_serializing_if = "is_zero")]
+    pub tension: Amount,
+}
+
+/// Figures of what was reached at each edge, under one label for each, and warnings where that is less than was asked.
+pub(crate) fn edges_reached(edges: &[EdgeReached], slot: &str, join: f64) -> (Vec<Reached>, Vec<Notice>) {
+    let (mut reached, mut warnings) = (Vec::new(), Vec::new());
+    for edge in edges {
+        let number = edge.number;
+        let of = match slot {
+            "first" | "second" => format!("edge {number} of the {slot} family"),
+            _ => format!("edge {number}"),
+        };
+        let label = format!("E{}", &of[1..]);
+        let warn = |text: String, at: Point3| Notice::about(slot, format!("{of} {text}")).at(at);
+        let gap = Reached::length(&label, edge.gap);
+        let Some(meets) = edge.meets else {
+            reached.push(gap);
+            continue;
+        };
+        reached.push(gap.at(meets.gap.1));
+        if edge.gap > join {
+            warnings.push(warn(
+                format!("lies up to {:.4} mm off the surface and would not join; ask for less beside it", edge.gap),
+                meets.gap.1,
+            ));
+        }
+        reached.push(Reached::angle(&label, meets.angle.0).at(meets.angle.1));
+        if edge.asked == Agrees::Curvature {
+            reached.push(Reached::share(&label, meets.curvature_share).at(meets.curvature.1));
+        }
+        let degrees = meets.angle.0.to_degrees();
+        match edge.asked {
+            Agrees::Tangent | Agrees::Curvature if meets.meets < Continuity::G1 => warnings.push(warn(
+                format!("is tangent to its face within {degrees:.2} deg only, most here; look whether its neighbours leave it the room"),
+                meets.angle.1,
+            )),
+            Agrees::Curvature if meets.meets < Continuity::G2 => warnings.push(warn(
+                format!(
+                    "agrees with its face's curvature within {:.1} % only, most here; look whether its neighbours leave it the room",
+                    100.0 * meets.curvature_share
+                ),
+                meets.curvature.1,
+            )),
+            _ => {}
+        }
+    }
+    (reached, warnings)
+}
+
+impl Construction for Patch {
+    fn describe() -> StepDescription {
+        StepDescription {
+            kind: "patch",
+            label: "Patch",
+            stage: "Skin",
+            purpose: "Fill the inside of edges by a surface that can go on smoothly from the faces beside them.",
+            also: "patch, fill, close a hole, n-sided, cover, surface from edges",
+            key: "P",
+            makes: &["surface"],
+            slots: vec![
+                SlotDescription::one("edges", "Edges", &["curve"], "Edges or curves that close, in any order.")
+                    .many(1, 200)
+                    .each("agrees", "Takes over", &EdgeAgrees::CHOICES),
+                SlotDescription::one("curves", "Curves inside", &["curve"], "Curves that it passes through.")
+                    .many(0, 50)
+                    .optional(),
+                SlotDescription::one("points", "Points inside", &["point"], "Points that it passes through.")
+                    .many(0, 200)
+                    .optional(),
+            ],
+            values: vec![ValueDescription::amount(
+                "tension",
+                "Tension",
+                Quantity::Ratio,
+                [0.0, 100.0],
+                json!(0),
+                "0 bends evenly; more draws it taut like a skin.",
+            )],
+        }
+    }
+
+    fn inputs(&self) -> Vec<(&'static str, &Reference)> {
+        let edges = self.edges.iter().map(|r| ("edges", r));
+        let curves = self.curves.iter().map(|r| ("curves", r));
+        let points = self.points.iter().filter_map(PointInput::reference).map(|r| ("points", r));
+        edges.chain(curves).chain(points).collect()
+    }
+
+    fn amounts(&mut self) -> Vec<&mut Amount> {
+        std::iter::once(&mut self.tension).chain(self.points.iter_mut().flat_map(PointInput::amounts)).collect()
+    }
+
+    /// Filling what they leave open leaves surfaces what they are.
+    fn keeps(&self, _slot: &str) -> bool {
+        true
+    }
+
+    fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
+        let agrees = |k: usize| Agrees::from(self.agrees.get(k).copied().unwrap_or_default());
+        let edges = self.edges.iter().enumerate();
+        let edges = edges
+            .map(|(k, r)| context.patch_edges(r, "edges", (agrees(k), k + 1)))
+            .collect::<Result<Vec<Vec<PatchEdge>>, _>>()?
+            .concat();
+        let curves = self.curves.iter().map(|r| context.pieces(r, "curves")).collect::<Result<Vec<_>, _>>()?;
+        let points = self.points.iter().map(|p| p.point(context, "points")).collect::<Result<Vec<_>, _>>()?;
+        let tension = context.value(&self.tension, Quantity::Ratio, "tension")?;
+        if !(0.0..=100.0).contains(&tension) {
+            return Err(Notice::about("tension", format!("a tension of {tension} is of no use; give 0 to 100")));
+        }
+        let how = surfacing::Patch { curves: &curves.concat(), points: &points, tension, name: "patch" };
+        let made = surfacing::patch(&edges, &how, &context.tolerance).map_err(|e| {
+            let input = match e {
+                SurfacingError::PatchPointFar { .. } => "points",
+                SurfacingError::PatchPointOutside { .. } if self.curves.is_empty() => "points",
+                SurfacingError::PatchPointOutside { .. } => "curves",
+                _ => "edges",
+            };
+            Notice::refused(input, &e)
+        })?;
+        let (reached, mut warnings) = edges_reached(&made.edges, "edges", context.tolerance.join);
+        warnings.extend(made.loose.iter().map(|c| {
+            let message = format!(
+                "edge {} leaves the tangent plane of the face at edge {} by {:.2} deg at this corner, so that the patch is tangent to it only away from here",
+                c.leaving,
+                c.tangent,
+                c.angle.to_degrees()
+            );
+            Notice::about("edges", message).at(c.at)
+        }));
+        let mut built = Built::body(made.body).with_reached(reached);
+        built.warnings.extend(warnings);
+        if self.curves.is_empty() && self.points.is_empty() {
+            return Ok(built);
+        }
+        Ok(built.with_deviation(made.inner, context.tolerance.fit))
+    }
+}

@@ -1,0 +1,58 @@
+//! A network that goes on to the ends of its curves, where no curve of the other family stands.
+
+use geometry::{EndDerivatives, Point3, Tolerance, fit_function, interpolate};
+
+use super::Thread;
+use crate::SurfacingError;
+
+/// Share of the fit tolerance that a curve made here may lose.
+const SHARE_OF_FIT: f64 = 0.25;
+/// Share of the domain by which a derivative is taken.
+const DIFFERENCE: f64 = 1e-6;
+
+/// Adds to a family a curve along the ends of the other one, at its beginning and at its end, wherever those all reach beyond
+/// the outermost curve: shaped as that is, and led through the ends. The crossings of both families then count it too.
+pub(super) fn with_ends(
+    family: &mut Vec<Thread>,
+    others: &mut [Thread],
+    tolerance: &Tolerance,
+) -> Result<(), SurfacingError> {
+    for last in [false, true] {
+        let ends: Vec<Point3> =
+            others.iter().map(|t| if last { t.curve.end() } else { t.curve.start() }).collect();
+        let outermost = &family[if last { family.len() - 1 } else { 0 }];
+        let beyond = outermost.crossings.iter().zip(&ends).all(|(t, end)| {
+            (outermost.curve.point(*t) - end).norm() > tolerance.join
+        });
+        if !beyond {
+            continue;
+        }
+        let added = along_ends(outermost, &ends, tolerance)?;
+        let place = |t: &Thread| if last { t.curve.domain().end } else { t.curve.domain().start };
+        for other in others.iter_mut() {
+            let at = place(other);
+            let index = if last { other.crossings.len() } else { 0 };
+            other.crossings.insert(index, at);
+        }
+        family.insert(if last { family.len() } else { 0 }, added);
+    }
+    Ok(())
+}
+
+/// A curve shaped as another one is, through these places where that crosses the others.
+fn along_ends(shape: &Thread, ends: &[Point3], tolerance: &Tolerance) -> Result<Thread, SurfacingError> {
+    let shifts: Vec<Point3> =
+        shape.crossings.iter().zip(ends).map(|(t, end)| Point3::from(end - shape.curve.point(*t))).collect();
+    let shift = interpolate(&shifts, &shape.crossings, 3.min(ends.len() - 1), &EndDerivatives::free())?;
+    // Beyond the outermost crossings it shifts on as it does there.
+    let place = |t: f64| {
+        let within = shift.domain().clamp(t);
+        shape.curve.point(t) + shift.point(within).coords + shift.velocity(within) * (t - within)
+    };
+    let at = |t: f64| {
+        let (from, to) = ((t - DIFFERENCE).max(0.0), (t + DIFFERENCE).min(1.0));
+        Ok::<_, SurfacingError>((place(t), (place(to) - place(from)) / (to - from)))
+    };
+    let fitted = fit_function(at, &shape.curve.knots().breaks(), SHARE_OF_FIT * tolerance.fit)?;
+    Ok(Thread { curve: fitted.curve, crossings: shape.crossings.clone(), number: None })
+}
