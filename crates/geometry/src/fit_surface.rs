@@ -139,6 +139,58 @@ fn net_across(
     NurbsSurface::from_homogeneous(along, knots, net)
 }
 
+/// A surface recast to a number of control points and a degree in one direction only, u or v; the other one keeps its knots.
+/// The deviation is measured at equal parameters and so an upper bound.
+///
+/// # Errors
+/// As [`recast_surface`].
+pub fn recast_surface_along(
+    surface: &NurbsSurface,
+    is_u: bool,
+    degree: usize,
+    count: usize,
+) -> Result<FittedSurface, GeometryError> {
+    if !is_u {
+        let fitted = recast_surface_along(&surface.transposed(), true, degree, count)?;
+        return Ok(FittedSurface { surface: fitted.surface.transposed(), ..fitted });
+    }
+    check_form(degree, count)?;
+    if surface.is_rational() {
+        // The other direction cannot be left alone, since weights tie both together: it keeps its count and degree.
+        let v = surface.knots_v();
+        return recast_surface(surface, [degree, v.degree()], [count, v.point_count()]);
+    }
+    let knots = surface.knots_u();
+    let spans = knots.breaks().len() - 1;
+    let places = knots.sampled((PLACES_PER_POINT * count).div_ceil(spans).max(4));
+    let d = knots.domain();
+    let shares: Vec<f64> = places.iter().map(|t| (t - d.start) / d.length()).collect();
+    // Each column of control points is a curve along u; where those are kept, so is the surface.
+    let columns = surface.columns();
+    let fitted = columns
+        .iter()
+        .map(|c| least_squares(&places.iter().map(|&t| c.point(t)).collect::<Vec<_>>(), &shares, degree, count))
+        .collect::<Result<Vec<NurbsCurve>, _>>()?;
+    let along = fitted[0].knots().over(d);
+    let net = (0..along.point_count()).flat_map(|i| fitted.iter().map(move |c| c.homogeneous()[i])).collect();
+    let recast = NurbsSurface::from_homogeneous(along, surface.knots_v().clone(), net)?;
+    let vs = surface.knots_v().sampled(4);
+    let us: Vec<f64> = places.windows(2).flat_map(|w| [w[0], 0.5 * (w[0] + w[1])]).chain([d.end]).collect();
+    let (before, after) = (surface.grid(&us, &vs), recast.grid(&us, &vs));
+    let max_deviation = before.iter().zip(&after).map(|(a, b)| (a - b).norm()).fold(0.0, f64::max);
+    Ok(FittedSurface { surface: recast, max_deviation, converged: true })
+}
+
+fn check_form(degree: usize, count: usize) -> Result<(), GeometryError> {
+    if !(1..=MAX_DEGREE).contains(&degree) {
+        return Err(GeometryError::Degree(degree));
+    }
+    if count <= degree {
+        return Err(GeometryError::TooFewPoints { given: count, needed: degree + 1 });
+    }
+    Ok(())
+}
+
 /// A surface recast to a number of control points and degrees in u and v, its corners kept, with the deviation that it
 /// costs, measured at equal parameters and so an upper bound.
 ///
@@ -150,12 +202,7 @@ pub fn recast_surface(
     counts: [usize; 2],
 ) -> Result<FittedSurface, GeometryError> {
     for (degree, count) in degrees.into_iter().zip(counts) {
-        if !(1..=MAX_DEGREE).contains(&degree) {
-            return Err(GeometryError::Degree(degree));
-        }
-        if count <= degree {
-            return Err(GeometryError::TooFewPoints { given: count, needed: degree + 1 });
-        }
+        check_form(degree, count)?;
     }
     let knots = [surface.knots_u(), surface.knots_v()];
     let places = [0, 1].map(|k| {

@@ -57,7 +57,7 @@ pub use error::GeometryError;
 pub use extend::{extended, extended_to};
 pub use fair::{Demand, Fair, Fairness, Region};
 pub use fit::{Fitted, fit_chain, fit_function, fit_functions, fit_points, recast};
-pub use fit_surface::{FittedSurface, fit_surface, recast_surface};
+pub use fit_surface::{FittedSurface, fit_surface, recast_surface, recast_surface_along};
 pub use frame::{Axis, Frame};
 pub use interpolate::{
     EndDerivatives, centripetal_parameters, chord_parameters, interpolate, interpolate_ring, spline_of,

@@ -1,4 +1,6 @@
-use geometry::{Axis, Fitted, Frame, NurbsCurve, Point2, Point3, Tolerance, Vector3};
+use std::sync::Arc;
+
+use geometry::{Axis, Fitted, Frame, NurbsCurve, NurbsSurface, Point2, Point3, Tolerance, Vector3};
 use schemars::JsonSchema;
 use serde::Serialize;
 use surfacing::Revolved;
@@ -225,13 +227,15 @@ pub struct Built {
     pub warnings: Vec<Notice>,
     /// What its card shows in space.
     pub marks: Vec<Mark>,
+    /// The surface whose control points its card moves.
+    pub net: Option<Arc<NurbsSurface>>,
 }
 
 impl Built {
     /// A shape with nothing to say about it.
     #[must_use]
     pub fn plain(shape: Shape) -> Self {
-        Self { shape, reached: Vec::new(), warnings: Vec::new(), marks: Vec::new() }
+        Self { shape, reached: Vec::new(), warnings: Vec::new(), marks: Vec::new(), net: None }
     }
 
     /// One body with nothing to say about it.

@@ -348,6 +348,30 @@ pub enum SurfacingError {
         /// Where.
         at: [f64; 3],
     },
+    /// A change of a control point that is not there.
+    #[error("change {change} is of a control point that is not there: the net has {rows} rows and {columns} columns; pick others, or take the change out")]
+    NoSuchPoint {
+        /// Which change, counted from 1.
+        change: usize,
+        /// Rows of the net.
+        rows: usize,
+        /// Columns of the net.
+        columns: usize,
+    },
+    /// Too many control points.
+    #[error("that would be more than {most} control points in one direction; ask for fewer")]
+    TooManyPoints {
+        /// How many are allowed.
+        most: usize,
+    },
+    /// A net without its likeness on the other side of a plane.
+    #[error("the control points are up to {distance:.4} mm off their likeness on the other side of the plane; choose the plane of their symmetry, or take the mirror out")]
+    NotSymmetric {
+        /// By how much, in millimetres.
+        distance: f64,
+        /// The point that is off most.
+        at: [f64; 3],
+    },
     /// Edges of a patch that do not close.
     #[error(
         "the edges of the patch are open by {gap:.3} mm here; add the edge that is missing, or bring the ends together"
@@ -520,6 +544,7 @@ impl SurfacingError {
             | Self::NetworkInside { at, .. }
             | Self::RailsMeet { at, .. }
             | Self::PatchGap { at, .. }
+            | Self::NotSymmetric { at, .. }
             | Self::CornerDisagrees { at, .. }
             | Self::PatchHidden { at }
             | Self::PatchPointOutside { at }

@@ -2,7 +2,6 @@
 
 use geometry::{Domain, NurbsCurve, NurbsSurface, Point3};
 
-use crate::mesh::is_whole_domain;
 use crate::{Face, MeshTolerance, Shell, mesh};
 
 /// Chord tolerance in millimetres where a trimmed, curved face has to be looked at by its mesh.
@@ -28,12 +27,12 @@ pub fn bounds(shell: &Shell) -> Option<(Point3, Point3)> {
         let bilinear = face.surface.knots_u().degree() == 1 && face.surface.knots_v().degree() == 1;
         !bilinear && bounds.may_grow(net.iter())
     };
-    for face in shell.faces().iter().filter(|f| is_whole_domain(f)) {
+    for face in shell.faces().iter().filter(|f| f.is_whole()) {
         if bulging(&bounds, face) {
             bounds.hold_surface(&face.surface);
         }
     }
-    if shell.faces().iter().any(|f| !is_whole_domain(f) && bulging(&bounds, f)) {
+    if shell.faces().iter().any(|f| !f.is_whole() && bulging(&bounds, f)) {
         let positions = mesh(shell, MeshTolerance::chord(MESH_CHORD)).map(|m| m.positions);
         positions.unwrap_or_default().iter().for_each(|p| bounds.hold(p));
     }

@@ -239,7 +239,7 @@ fn triangulate(
         constraints.extend((0..count).map(|k| [first + k, first + (k + 1) % count]));
     }
     let boundary_count = corners.len();
-    let rectangular = is_whole_domain(face);
+    let rectangular = face.is_whole();
     let polygon: Vec<[f64; 2]> = corners.iter().map(|c| c.0).collect();
     let inner_us = &us[1..us.len() - 1];
     let inner_vs = &vs[1..vs.len() - 1];
@@ -412,18 +412,6 @@ fn kept_faces(cdt: &ConstrainedDelaunayTriangulation<Site>) -> Vec<bool> {
         }
     }
     kept.into_iter().map(|k| k == Some(true)).collect()
-}
-
-/// Whether the face's only loop is the border of its surface's whole domain.
-pub(crate) fn is_whole_domain(face: &Face) -> bool {
-    let (u, v) = face.surface.domain();
-    let on_side = |p: &Point3| p.x == u.start || p.x == u.end || p.y == v.start || p.y == v.end;
-    face.loops.len() == 1
-        && face.loops[0].edges.len() == 4
-        && face.loops[0]
-            .edges
-            .iter()
-            .all(|e| e.pcurve.degree() == 1 && on_side(&e.pcurve.start()) && on_side(&e.pcurve.end()))
 }
 
 /// Even-odd test of a parameter point against the boundary.

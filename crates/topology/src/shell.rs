@@ -58,6 +58,21 @@ pub struct Face {
     pub role: String,
 }
 
+impl Face {
+    /// Whether its only loop is the border of its surface's whole domain.
+    #[must_use]
+    pub fn is_whole(&self) -> bool {
+        let (u, v) = self.surface.domain();
+        let on_side = |p: &Point3| p.x == u.start || p.x == u.end || p.y == v.start || p.y == v.end;
+        let [border] = &self.loops[..] else { return false };
+        border.edges.len() == 4
+            && border
+                .edges
+                .iter()
+                .all(|e| e.pcurve.degree() == 1 && on_side(&e.pcurve.start()) && on_side(&e.pcurve.end()))
+    }
+}
+
 /// Faces joined along shared edges, closed or not.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(try_from = "StoredShell", into = "StoredShell")]

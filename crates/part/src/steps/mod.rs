@@ -25,6 +25,7 @@ pub mod plane;
 pub mod point;
 pub mod projected_curve;
 pub mod rail_sweep;
+pub mod reshape;
 pub mod revolve;
 pub mod ruled;
 pub mod section_curve;
@@ -227,6 +228,8 @@ registry! {
     Pattern: pattern::Pattern,
     /// Surfaces connected along their edges.
     JoinedSurface: joined_surface::JoinedSurface,
+    /// A surface edited by its control points.
+    Reshape: reshape::Reshape,
     /// A wall given to a surface.
     Thicken: thicken::Thicken,
 }
