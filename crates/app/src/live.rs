@@ -15,7 +15,7 @@ use uuid::Uuid;
 
 use crate::rejection::Rejection;
 use crate::state::AppState;
-use crate::view::{Fineness, view};
+use crate::view::{Fineness, Looks, Shown, view};
 
 /// Progress of a rebuild that is done sooner than this is not worth telling.
 const QUICK: Duration = Duration::from_millis(250);
@@ -46,6 +46,9 @@ pub struct Ask {
     /// How finely surfaces are shown.
     #[serde(default)]
     fineness: Fineness,
+    /// What is shown besides.
+    #[serde(default)]
+    looks: Looks,
 }
 
 struct Running {
@@ -190,9 +193,8 @@ fn start(state: &AppState, id: Uuid, recipe: &Recipe, ask: Ask) -> Result<Runnin
             // Nobody listens any more when the page is gone.
             let _ = tell.send(step.to_string());
         };
-        let show = move |recipe: &Recipe, rebuilt: &part::Rebuilt| {
-            view(recipe, rebuilt, ask.sheet.as_ref(), ask.fineness)
-        };
+        let how = Shown { sheet: ask.sheet, fineness: ask.fineness, looks: ask.looks };
+        let show = move |recipe: &Recipe, rebuilt: &part::Rebuilt| view(recipe, rebuilt, &how);
         state.workshop.run_until(id, edited, stop, tell, show).await
     });
     Ok(Running { ticket: ask.ticket, started: Instant::now(), cancel, steps, done: 0, progress, work })

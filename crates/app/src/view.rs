@@ -3,7 +3,7 @@
 use std::collections::HashSet;
 
 use exchange::glb::{self, SceneBody};
-use geometry::{Frame, NurbsCurve, Point3, flatten};
+use geometry::{Frame, NurbsCurve, NurbsSurface, Point3, Tooth, flatten};
 use part::{
     Built, CurveShape, Display, DrawingShape, Mark, OpenSheet, Rebuilt, Recipe, Shape, ShellNames,
     body_names, curve_ends, report, sheet,
@@ -11,13 +11,17 @@ use part::{
 use schemars::JsonSchema;
 use serde::Deserialize;
 use serde_json::{Value, json};
-use topology::{Body, Mesh, MeshTolerance, Shell, free_edges};
+use topology::{Body, Face, Mesh, MeshTolerance, Shell, free_edges, surface_combs};
 
 /// Chord tolerance of what is shown, as a share of the part's size; about a pixel on most screens; shading uses exact normals.
 const CHORD_SHARE: f64 = 1.0 / 700.0;
 /// Ends nearer than this, in millimetres, make a closed curve.
 const CLOSED: f64 = 1e-2;
 const CHORD_LIMITS: [f64; 2] = [0.002, 5.0];
+
+/// Combs of a face in either direction, and teeth of each for a knot span.
+const COMB_LINES: usize = 5;
+const COMB_TEETH: usize = 6;
 
 /// How finely surfaces are shown; what they are stays the same.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize, JsonSchema)]
@@ -42,21 +46,41 @@ impl Fineness {
     }
 }
 
+/// What of the surfaces is shown besides; each costs a little.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize, JsonSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct Looks {
+    /// Gaussian and mean curvature at every corner of the meshes.
+    pub curvature: bool,
+    /// Curvature combs along parameter lines.
+    pub combs: bool,
+    /// Control nets of all faces.
+    pub nets: bool,
+}
+
+/// What is shown of a part, and how.
+#[derive(Debug, Clone, Default)]
+pub struct Shown {
+    /// The sheet that is open.
+    pub sheet: Option<OpenSheet>,
+    /// How finely surfaces are shown.
+    pub fineness: Fineness,
+    /// What is shown besides.
+    pub looks: Looks,
+}
+
 /// The part as it is shown, and for the drawing whose sheet is open what its sheet shows besides.
-pub fn view(
-    recipe: &Recipe,
-    rebuilt: &Rebuilt,
-    open_sheet: Option<&OpenSheet>,
-    fineness: Fineness,
-) -> Vec<u8> {
-    let chord = chord(rebuilt) * fineness.chord();
+pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, how: &Shown) -> Vec<u8> {
+    let chord = chord(rebuilt) * how.fineness.chord();
     let tolerance = MeshTolerance::chord(chord);
     let (mut scene, mut edges, mut backdrop) = (Vec::new(), Vec::new(), Vec::new());
     let (mut drawings, mut helpers, mut places, mut marks) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
+    let (mut nets, mut combs) = (Vec::new(), Vec::new());
     for (i, step) in recipe.steps.iter().enumerate() {
         let Some(built) = rebuilt.built(i) else { continue };
         let hidden = step.display == Display::Hide;
         marks.extend(built.marks.iter().map(|m| mark_json(&step.id, m, chord)));
+        nets.extend(built.net.iter().map(|surface| net_json(&step.id, surface, true)));
         if let Some(curves) = built.shape.curves() {
             let frame = if let Shape::Drawing(drawing) = &built.shape {
                 Some(frame_json(&drawing.frame))
@@ -108,6 +132,14 @@ pub fn view(
                             corners.filter_map(|(v, item)| Some(place(&step.id, item.as_ref()?, &v.point))),
                         );
                     }
+                    let faces = || body.shells().into_iter().flat_map(Shell::faces);
+                    if how.looks.nets && built.net.is_none() {
+                        nets.extend(faces().map(|f| net_json(&step.id, &f.surface, false)));
+                    }
+                    if how.looks.combs && step.display != Display::Backdrop {
+                        combs.extend(faces().flat_map(|f| combs_json(f)));
+                    }
+                    let meshes = if how.looks.curvature { meshes.with_curvatures(body) } else { meshes };
                     scene.push(meshes.with_face_names(names.iter().map(|n| &n.faces)));
                 }
                 Err(error) => tracing::warn!(step = step.id, %error, "not shown"),
@@ -118,10 +150,12 @@ pub fn view(
         "report": report(recipe, rebuilt),
         "drawings": drawings,
         "helpers": helpers,
-        "sheet": open_sheet.and_then(|open| sheet(recipe, rebuilt, open, chord)),
+        "sheet": how.sheet.as_ref().and_then(|open| sheet(recipe, rebuilt, open, chord)),
         "edges": edges,
         "places": places,
         "marks": marks,
+        "nets": nets,
+        "combs": combs,
         "backdrop": backdrop,
         "chord": chord,
     });
@@ -165,6 +199,20 @@ fn mark_json(step: &str, mark: &Mark, chord: f64) -> Value {
     let along = mark.along.map(|v| [v.x, v.y, v.z]);
     json!({"step": step, "slot": slot, "index": index, "at": short(&mark.at), "along": along,
         "line": polyline(&mark.line, chord)})
+}
+
+/// A surface's control net; `own` for the one whose points a card moves.
+fn net_json(step: &str, surface: &NurbsSurface, own: bool) -> Value {
+    let points: Vec<[f64; 3]> = surface.control_points().iter().map(short).collect();
+    json!({"step": step, "own": own, "rows": surface.knots_u().point_count(),
+        "columns": surface.knots_v().point_count(), "points": points})
+}
+
+/// Combs of a face: each tooth by its foot and its direction, as long as the curvature in 1/mm.
+fn combs_json(face: &Face) -> Vec<Value> {
+    let tooth = |t: &Tooth| json!([short(&t.at), t.out.as_slice()]);
+    let comb = |teeth: &Vec<Tooth>| Value::from(teeth.iter().map(tooth).collect::<Vec<_>>());
+    surface_combs(face, COMB_LINES, COMB_TEETH).iter().map(comb).collect()
 }
 
 fn polyline(pieces: &[NurbsCurve], chord: f64) -> Vec<[f64; 3]> {

@@ -1,8 +1,8 @@
 //! glTF 2.0 binary (ISO/IEC 12113): one mesh per body, one primitive per face with its surface parameters as texture
-//! coordinates. Positions are millimetres with z up; each node's matrix brings them to metres with y up.
+//! coordinates and, where asked for, its curvatures. Positions are millimetres with z up; each node's matrix brings them to metres with y up.
 
 use serde_json::{Value, json};
-use topology::{Body, Face, Mesh, MeshTolerance, mesh};
+use topology::{Body, Face, Mesh, MeshTolerance, curvatures, mesh};
 
 use crate::ExchangeError;
 
@@ -22,6 +22,8 @@ pub struct SceneBody {
     /// What the user calls it.
     pub name: String,
     shells: Vec<(Mesh, Vec<FaceTag>)>,
+    /// Gaussian and mean curvature by shell, face and corner; nothing where not asked for.
+    curvatures: Vec<Vec<Vec<[f64; 2]>>>,
 }
 
 /// What is said of a face beside its triangles.
@@ -50,7 +52,15 @@ impl SceneBody {
             .into_iter()
             .map(|s| Ok((mesh(s, tolerance)?, s.faces().iter().map(FaceTag::new).collect())))
             .collect::<Result<_, ExchangeError>>()?;
-        Ok(Self { id: id.into(), name: name.into(), shells })
+        Ok(Self { id: id.into(), name: name.into(), shells, curvatures: Vec::new() })
+    }
+
+    /// The same with Gaussian and mean curvature at every corner, for the body that it was made of.
+    #[must_use]
+    pub fn with_curvatures(mut self, body: &Body) -> Self {
+        let pairs = body.shells().into_iter().zip(&self.shells);
+        self.curvatures = pairs.map(|(shell, (mesh, _))| curvatures(shell, mesh)).collect();
+        self
     }
 
     /// The same with other names of the faces, shell by shell.
@@ -96,8 +106,8 @@ pub fn write(bodies: &[SceneBody], extras: &Value) -> Vec<u8> {
     let (mut meshes, mut nodes) = (Vec::new(), Vec::new());
     for body in bodies {
         let mut primitives = Vec::new();
-        for (mesh, tags) in &body.shells {
-            for face in &mesh.faces {
+        for (k, (mesh, tags)) in body.shells.iter().enumerate() {
+            for (f, face) in mesh.faces.iter().enumerate() {
                 if face.triangles.is_empty() {
                     continue;
                 }
@@ -134,8 +144,15 @@ pub fn write(bodies: &[SceneBody], extras: &Value) -> Vec<u8> {
                     json!({"componentType": UNSIGNED_INT, "count": face.triangles.len() * 3, "type": "SCALAR"}),
                 );
                 let tag = tags.get(face.face.index());
+                let mut attributes =
+                    json!({"POSITION": position, "NORMAL": normal, "TEXCOORD_0": parameters});
+                if let Some(bends) = body.curvatures.get(k).and_then(|s| s.get(f)) {
+                    let accessor = json!({"componentType": FLOAT, "count": count, "type": "VEC2"});
+                    let values = bends.iter().flatten().map(|x| (*x as f32).to_le_bytes());
+                    attributes["_CURVATURE"] = json!(buffer.add(values, ARRAY_BUFFER, accessor));
+                }
                 primitives.push(json!({
-                    "attributes": {"POSITION": position, "NORMAL": normal, "TEXCOORD_0": parameters},
+                    "attributes": attributes,
                     "indices": indices,
                     "extras": {"step": body.id, "role": tag.map(|t| &t.name), "domain": tag.map(|t| t.domain)},
                 }));

@@ -169,7 +169,9 @@ pub fn recast_surface_along(
     let columns = surface.columns();
     let fitted = columns
         .iter()
-        .map(|c| least_squares(&places.iter().map(|&t| c.point(t)).collect::<Vec<_>>(), &shares, degree, count))
+        .map(|c| {
+            least_squares(&places.iter().map(|&t| c.point(t)).collect::<Vec<_>>(), &shares, degree, count)
+        })
         .collect::<Result<Vec<NurbsCurve>, _>>()?;
     let along = fitted[0].knots().over(d);
     let net = (0..along.point_count()).flat_map(|i| fitted.iter().map(move |c| c.homogeneous()[i])).collect();

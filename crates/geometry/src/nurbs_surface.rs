@@ -107,6 +107,17 @@ impl SurfaceDerivatives {
     }
 }
 
+impl SurfaceDerivatives {
+    /// The largest normal curvature in any direction, without its sign; 0 where the surface has no normal.
+    ///
+    /// # References
+    /// do Carmo, Differential Geometry of Curves and Surfaces, section 3-2: principal curvatures are H ± sqrt(H² - K).
+    #[must_use]
+    pub fn largest_curvature(&self) -> f64 {
+        self.curvatures().map_or(0.0, |(k, h)| h.abs() + (h * h - k).max(0.0).sqrt())
+    }
+}
+
 impl NurbsSurface {
     /// A surface from knots in both directions and homogeneous control points, v running fastest.
     ///

@@ -156,7 +156,8 @@ pub fn curve_ends(id: &str) -> [String; 2] {
 pub(crate) fn uses_of<'a>(bodies: &'a [Body], item: &str) -> Vec<(&'a Face, &'a OrientedEdge)> {
     for (shell, names) in named_shells(bodies) {
         let Some(edge) = names.edges.iter().position(|n| n.as_deref() == Some(item)) else { continue };
-        let uses = shell.faces().iter().flat_map(|f| f.loops.iter().flat_map(|l| &l.edges).map(move |e| (f, e)));
+        let uses =
+            shell.faces().iter().flat_map(|f| f.loops.iter().flat_map(|l| &l.edges).map(move |e| (f, e)));
         return uses.filter(|(_, e)| e.edge.index() == edge).collect();
     }
     Vec::new()

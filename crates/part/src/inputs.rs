@@ -252,9 +252,11 @@ impl Context<'_> {
                 left: used.forward,
             }),
             uses if agrees != Agrees::Position => {
-                let why = if uses.is_empty() { "is no edge of a face" } else { "is an edge of two faces already" };
-                let message =
-                    format!("edge {number} {why}, so that there is nothing to take over; choose position for it");
+                let why =
+                    if uses.is_empty() { "is no edge of a face" } else { "is an edge of two faces already" };
+                let message = format!(
+                    "edge {number} {why}, so that there is nothing to take over; choose position for it"
+                );
                 return Err(Notice::about(slot, message).at(pieces.first().map(NurbsCurve::start)));
             }
             _ => None,

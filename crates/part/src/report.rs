@@ -1,9 +1,16 @@
-use geometry::Point3;
+use std::collections::BTreeMap;
+
+use geometry::{Point3, closest_on_curve};
 use schemars::JsonSchema;
 use serde::Serialize;
-use topology::{Body, Continuity, closure, seams};
+use topology::{Body, Continuity, EdgeId, Meeting, Shell, closure, free_edges, join, seams};
 
-use crate::{Built, Notice, Outcome, Reached, Rebuilt, Recipe, ShellNames, body_names};
+use crate::{Built, Notice, Outcome, Reached, Rebuilt, Recipe, Reference, ShellNames, body_names};
+
+/// Free edges that lie within this many millimetres of each other all along are shown as a seam that is not joined yet.
+const NEAR: f64 = 0.1;
+/// Free edges above which seams that are not joined are not looked for.
+const MOST_FREE_EDGES: usize = 300;
 
 /// Cubic millimetres of a cubic inch, exact (NIST Handbook 44, Appendix C).
 const CUBIC_INCH: f64 = 16_387.064;
@@ -19,6 +26,8 @@ pub struct Report {
     pub headline: String,
     /// Shapes that nothing else was made from.
     pub bodies: Vec<BodyReport>,
+    /// Where free edges lie along each other without being joined.
+    pub open_seams: Vec<SeamReport>,
     /// Every step.
     pub steps: Vec<StepReport>,
     /// The closure ledger: what it shows, item by item.
@@ -75,8 +84,10 @@ pub struct BodyReport {
 /// How two faces meet along an edge; each figure is the largest along it.
 #[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct SeamReport {
-    /// The edge, by lineage.
+    /// The edge, by lineage; for one that is not joined yet both edges.
     pub edge: String,
+    /// The same as references: each with its step and its name there.
+    pub items: Vec<Reference>,
     /// `G0` at an angle, `G1` tangent within 0.1 deg, `G2` within 2 % of each other's curvature too.
     pub meets: &'static str,
     /// Distance between the two surfaces.
@@ -162,6 +173,7 @@ pub struct LedgerItem {
 pub fn report(recipe: &Recipe, rebuilt: &Rebuilt) -> Report {
     let mut steps = Vec::with_capacity(rebuilt.steps.len());
     let mut bodies = Vec::new();
+    let mut all_names: BTreeMap<usize, Vec<Vec<ShellNames>>> = BTreeMap::new();
     for (i, (step, result)) in recipe.steps.iter().zip(&rebuilt.steps).enumerate() {
         let built = result.built();
         let (state, waits_for, error) = match &result.outcome {
@@ -188,14 +200,25 @@ pub fn report(recipe: &Recipe, rebuilt: &Rebuilt) -> Report {
         });
         if let Some(built) = built.filter(|_| rebuilt.is_result(i)) {
             let several = built.shape.bodies().len() > 1;
-            let names = body_names(built.shape.bodies());
-            for (k, (body, names)) in built.shape.bodies().iter().zip(&names).enumerate() {
+            let names = all_names.entry(i).or_insert_with(|| body_names(built.shape.bodies()));
+            for (k, (body, names)) in built.shape.bodies().iter().zip(&*names).enumerate() {
                 let name = if several { format!("{} {}", step.name, k + 1) } else { step.name.clone() };
-                let seams = seam_reports(recipe, body, names);
+                let seams = seam_reports(recipe, &step.id, body, names);
                 bodies.push(BodyReport { seams, ..body_report(&step.id, &name, body) });
             }
         }
     }
+    let shells: Vec<(&str, &Shell, &ShellNames)> = all_names
+        .iter()
+        .filter_map(|(i, names)| {
+            Some((recipe.steps[*i].id.as_str(), rebuilt.built(*i)?.shape.bodies(), names))
+        })
+        .flat_map(|(step, bodies, names)| {
+            let shells = bodies.iter().flat_map(Body::shells).zip(names.iter().flatten());
+            shells.map(move |(shell, names)| (step, shell, names))
+        })
+        .collect();
+    let open_seams = open_seams(recipe, &shells);
     let failed: Vec<&StepReport> = steps.iter().filter(|s| s.state == "failed").collect();
     let warned = steps.iter().any(|s| s.warnings.iter().any(|w| w.at.is_some()));
     let ready = failed.is_empty() && !bodies.is_empty() && bodies.iter().all(|b| b.kind == "solid");
@@ -215,6 +238,7 @@ pub fn report(recipe: &Recipe, rebuilt: &Rebuilt) -> Report {
         ready,
         headline,
         bodies,
+        open_seams,
         steps,
         ledger,
         parameters: parameters(recipe),
@@ -322,25 +346,69 @@ fn body_report(step: &str, name: &str, body: &Body) -> BodyReport {
     out
 }
 
-fn seam_reports(recipe: &Recipe, body: &Body, names: &[ShellNames]) -> Vec<SeamReport> {
+fn seam_report(recipe: &Recipe, items: Vec<Reference>, met: &Meeting) -> SeamReport {
+    let names: Vec<String> =
+        items.iter().map(|r| recipe.spoken(r.item.as_deref().unwrap_or("edge"))).collect();
+    SeamReport {
+        edge: names.join(" along "),
+        items,
+        meets: match met.meets {
+            Continuity::G0 => "G0",
+            Continuity::G1 => "G1",
+            Continuity::G2 => "G2",
+        },
+        gap_mm: met.gap.0,
+        angle_deg: met.angle.0.to_degrees(),
+        angle_at: met.angle.1.into(),
+        curvature_difference: met.curvature.0,
+        curvature_share: met.curvature_share,
+    }
+}
+
+fn seam_reports(recipe: &Recipe, step: &str, body: &Body, names: &[ShellNames]) -> Vec<SeamReport> {
     let mut out = Vec::new();
     for (shell, names) in body.shells().into_iter().zip(names) {
         for seam in seams(shell) {
-            let met = seam.meeting;
-            let edge = names.edges[seam.edge.index()].as_deref().unwrap_or("edge");
-            out.push(SeamReport {
-                edge: recipe.spoken(edge),
-                meets: match met.meets {
-                    Continuity::G0 => "G0",
-                    Continuity::G1 => "G1",
-                    Continuity::G2 => "G2",
-                },
-                gap_mm: met.gap.0,
-                angle_deg: met.angle.0.to_degrees(),
-                angle_at: met.angle.1.into(),
-                curvature_difference: met.curvature.0,
-                curvature_share: met.curvature_share,
-            });
+            let item = names.edges[seam.edge.index()].clone();
+            out.push(seam_report(recipe, vec![Reference { step: step.into(), item }], &seam.meeting));
+        }
+    }
+    out
+}
+
+/// Seams between free edges, of one shell or of several, that lie along each other: found by joining them for a look.
+fn open_seams(recipe: &Recipe, shells: &[(&str, &Shell, &ShellNames)]) -> Vec<SeamReport> {
+    let free: Vec<Vec<EdgeId>> = shells.iter().map(|(_, shell, _)| free_edges(shell)).collect();
+    let open: Vec<usize> = (0..shells.len()).filter(|&i| !free[i].is_empty()).collect();
+    if free.iter().map(Vec::len).sum::<usize>() > MOST_FREE_EDGES {
+        return Vec::new();
+    }
+    let parts: Vec<Shell> = open.iter().map(|&i| shells[i].1.clone()).collect();
+    let Ok(joined) = join(&parts, NEAR) else { return Vec::new() };
+    // Faces stand in the joined shell in the order of the parts.
+    let owners: Vec<(usize, usize)> =
+        open.iter().flat_map(|&i| (0..shells[i].1.faces().len()).map(move |f| (i, f))).collect();
+    let mut out = Vec::new();
+    for seam in seams(&joined.shell) {
+        let Some(curve) = &joined.shell.edge(seam.edge).curve else { continue };
+        let middle = curve.point(curve.domain().at(0.5));
+        let items: Vec<Reference> = seam
+            .faces
+            .iter()
+            .filter_map(|face| {
+                let (i, f) = owners[face.index()];
+                let (step, shell, names) = shells[i];
+                let uses = shell.faces()[f].loops.iter().flat_map(|l| &l.edges);
+                let own = uses.filter(|e| free[i].contains(&e.edge)).find(|e| {
+                    let along = shell.edge(e.edge).curve.as_ref();
+                    along.is_some_and(|c| closest_on_curve(c, &middle).distance <= NEAR)
+                })?;
+                Some(Reference { step: step.into(), item: names.edges[own.edge.index()].clone() })
+            })
+            .collect();
+        // Both must have been free: what was joined before is reported with its body.
+        if items.len() == 2 {
+            out.push(seam_report(recipe, items, &seam.meeting));
         }
     }
     out

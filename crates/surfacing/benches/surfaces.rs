@@ -7,11 +7,12 @@ use std::sync::Arc;
 
 use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
 use geometry::{
-    Domain, GeometryError, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, fit_function, through_points,
+    Domain, GeometryError, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, fit_function,
+    through_points,
 };
 use surfacing::{
-    Agrees, Beside, Carry, Loft, Patch, PatchEdge, PathCorners, RailHeight, RailSweep, Section, Sweep, SweepSection, Weave, loft, network, patch, rail_sweep,
-    sweep,
+    Agrees, Beside, Carry, Loft, Patch, PatchEdge, PathCorners, RailHeight, RailSweep, Section, Sweep,
+    SweepSection, Weave, loft, network, patch, rail_sweep, sweep,
 };
 
 /// Sections of 12 points, 10 mm apart.

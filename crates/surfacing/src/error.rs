@@ -317,7 +317,9 @@ pub enum SurfacingError {
         at: [f64; 3],
     },
     /// Two curves of a network cross twice.
-    #[error("curve {first} of the first family and curve {second} of the second one cross twice; split one of them, or take one out")]
+    #[error(
+        "curve {first} of the first family and curve {second} of the second one cross twice; split one of them, or take one out"
+    )]
     NetworkTwice {
         /// Which curve of the first family, counted from 1.
         first: usize,
@@ -349,7 +351,9 @@ pub enum SurfacingError {
         at: [f64; 3],
     },
     /// A change of a control point that is not there.
-    #[error("change {change} is of a control point that is not there: the net has {rows} rows and {columns} columns; pick others, or take the change out")]
+    #[error(
+        "change {change} is of a control point that is not there: the net has {rows} rows and {columns} columns; pick others, or take the change out"
+    )]
     NoSuchPoint {
         /// Which change, counted from 1.
         change: usize,
@@ -365,7 +369,9 @@ pub enum SurfacingError {
         most: usize,
     },
     /// A net without its likeness on the other side of a plane.
-    #[error("the control points are up to {distance:.4} mm off their likeness on the other side of the plane; choose the plane of their symmetry, or take the mirror out")]
+    #[error(
+        "the control points are up to {distance:.4} mm off their likeness on the other side of the plane; choose the plane of their symmetry, or take the mirror out"
+    )]
     NotSymmetric {
         /// By how much, in millimetres.
         distance: f64,

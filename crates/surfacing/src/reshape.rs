@@ -3,9 +3,7 @@
 //! Changes are made one after the other. Those that put in rows or raise the degree keep the shape exactly (The NURBS Book,
 //! chapter 5); recasting fits it anew and says how far that is off; the others move control points.
 
-use geometry::{
-    Frame, KnotVector, NurbsSurface, Point3, Tolerance, Vector3, recast_surface_along,
-};
+use geometry::{Frame, KnotVector, NurbsSurface, Point3, Tolerance, Vector3, recast_surface_along};
 
 use crate::SurfacingError;
 
@@ -233,7 +231,8 @@ fn in_form(
     change: &NetChange,
 ) -> Result<Option<(NurbsSurface, Option<f64>)>, SurfacingError> {
     let knots = |s: &NurbsSurface, is_u: bool| if is_u { s.knots_u().clone() } else { s.knots_v().clone() };
-    let with_knot = |s: &NurbsSurface, is_u: bool, t: f64| if is_u { s.with_knot_u(t) } else { s.with_knot_v(t) };
+    let with_knot =
+        |s: &NurbsSurface, is_u: bool, t: f64| if is_u { s.with_knot_u(t) } else { s.with_knot_v(t) };
     let mut out = surface.clone();
     Ok(Some(match change {
         NetChange::Insert { along, at } => {
@@ -446,11 +445,20 @@ impl Net {
 
     /// Makes every move on the other side of a plane too. The net must have its likeness there, row by row or column by
     /// column; where both of a pair are moved, the first one leads; what is its own likeness stays in the plane.
-    fn mirror(&self, moved: &mut [Point3], plane: &Frame, tolerance: &Tolerance) -> Result<(), SurfacingError> {
+    fn mirror(
+        &self,
+        moved: &mut [Point3],
+        plane: &Frame,
+        tolerance: &Tolerance,
+    ) -> Result<(), SurfacingError> {
         let mirrored = |p: &Point3| p - plane.z * (2.0 * plane.coordinates(p).z);
         let partner = |by_rows: bool, k: usize| {
             let (i, j) = (k / self.columns, k % self.columns);
-            if by_rows { (self.rows - 1 - i) * self.columns + j } else { i * self.columns + self.columns - 1 - j }
+            if by_rows {
+                (self.rows - 1 - i) * self.columns + j
+            } else {
+                i * self.columns + self.columns - 1 - j
+            }
         };
         let off = |by_rows: bool| {
             let each = (0..self.points.len())

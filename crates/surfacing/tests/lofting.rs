@@ -12,7 +12,7 @@ use geometry::{
 };
 use proptest::prelude::*;
 use shapes::{SCALES, circle, drawn, ellipse, frame_at, in_space, mapped, near, polygon, sound, square};
-use surfacing::{Between, Loft, LoftEnd, Section, Way, SurfacingError, loft};
+use surfacing::{Between, Loft, LoftEnd, Section, SurfacingError, Way, loft};
 use topology::Body;
 
 fn body_of(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Body {

@@ -7,7 +7,8 @@ use std::f64::consts::PI;
 use std::sync::Arc;
 
 use geometry::{
-    Domain, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, closest_on_surface, through_points,
+    Domain, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, closest_on_surface,
+    through_points,
 };
 use proptest::prelude::*;
 use shapes::{SCALES, mapped, near};
@@ -219,8 +220,8 @@ fn sides_take_over_the_faces_beside_them() {
             Ok::<_, geometry::GeometryError>((place, du * d.x + dv * d.y))
         };
         let curve = geometry::fit_function(at, &[0.0, 1.0], 1e-6).unwrap().curve;
-        let beside = (agrees != Agrees::Position)
-            .then(|| Beside { surface: Arc::clone(&around), pcurve, left });
+        let beside =
+            (agrees != Agrees::Position).then(|| Beside { surface: Arc::clone(&around), pcurve, left });
         vec![PatchEdge { curve, beside, agrees, number: 1 }]
     };
     let how = Weave { reach: tolerance.join, to_ends: false, name: "side" };
@@ -267,9 +268,8 @@ fn without_outer_curves_it_can_go_on_to_the_ends() {
     let places = [0.2, 0.45, 0.8];
     let first: Vec<_> = places.iter().map(|&y| line([0.0, y], [1.0, y])).collect();
     let second: Vec<_> = places.iter().map(|&x| line([x, 0.0], [x, 1.0])).collect();
-    let area = |to_ends: bool| {
-        woven(&first, &second, (1e-6, to_ends), &tolerance).unwrap().body.measure().area
-    };
+    let area =
+        |to_ends: bool| woven(&first, &second, (1e-6, to_ends), &tolerance).unwrap().body.measure().area;
     near(area(true), 1.280_789_275_273_404, 1e-3);
     assert!(area(false) < 0.6 * 0.6 * 1.5);
 }

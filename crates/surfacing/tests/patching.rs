@@ -328,3 +328,42 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn a_nose_between_an_arch_and_an_outline() {
+    let tolerance = Tolerance::default();
+    let (w, h, nose) = (24.0, 30.0, 30.0);
+    let spline = |points: &[[f64; 3]]| {
+        NurbsCurve::from_control_points(&points.iter().map(|p| Point3::from(*p)).collect::<Vec<_>>(), 1e-6)
+            .unwrap()
+    };
+    let line = |f: &dyn Fn(f64, f64) -> [f64; 3]| {
+        let points =
+            [(-w, 0.0), (-w, 0.55), (-0.55 * w, 1.0), (0.0, 1.0), (0.55 * w, 1.0), (w, 0.55), (w, 0.0)];
+        spline(&points.map(|(x, share)| f(x, share)))
+    };
+    let arch = line(&|x, share| [x, 0.0, h * share]);
+    let floor = line(&|x, share| [x, -nose * share, 0.0]);
+    // The body behind the arch goes straight back.
+    let back = arch.mapped(|p| p + Vector3::y() * 60.0);
+    let surface = Arc::new(NurbsSurface::ruled(&arch, &back).unwrap());
+    let d = arch.domain();
+    let pcurve = topology::straight_pcurve(d, [0.0, d.start], [0.0, d.end]).unwrap();
+    for agrees in [Agrees::Tangent, Agrees::Curvature] {
+        // The face lies beyond, at higher u: to the right of a curve that runs along v.
+        let beside = Some(Beside { surface: Arc::clone(&surface), pcurve: pcurve.clone(), left: false });
+        let edges = [
+            PatchEdge { curve: arch.clone(), beside, agrees, number: 1 },
+            PatchEdge::plain(floor.clone(), 2),
+        ];
+        let made = patch(&edges, &PLAIN, &tolerance).unwrap();
+        reached(&made, &tolerance);
+        // It bulges: its middle lies outside the quarter of an ellipsoid's chord, and nowhere below the floor.
+        let mesh = mesh(made.body.shells()[0], MeshTolerance::chord(0.1)).unwrap();
+        assert!(mesh.positions.iter().all(|p| p.z >= -tolerance.join && p.y <= tolerance.join));
+        let out = |p: &Point3| (p.x / w).powi(2) + (p.y / nose).powi(2) + (p.z / h).powi(2);
+        let middle = mesh.positions.iter().filter(|p| p.x.abs() < 2.0 && p.y < -10.0 && p.z > 10.0).map(out);
+        let least = middle.fold(f64::MAX, f64::min);
+        assert!(least > 0.6, "{least}");
+    }
+}

@@ -3,6 +3,7 @@
 //! [`wiring`] is who touches whom, free of geometry. A [`Shell`] adds the places, curves and surfaces; a [`Solid`] is
 //! one closed shell with the shells of its voids. Nothing here knows how a surface was constructed.
 
+mod bend;
 mod body;
 mod bounded;
 mod bounds;
@@ -20,6 +21,7 @@ mod shell;
 mod solid;
 pub mod wiring;
 
+pub use bend::{curvatures, surface_combs};
 pub use body::Body;
 pub use bounded::{Bounding, bounded_shell};
 pub use bounds::bounds;

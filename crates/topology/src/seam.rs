@@ -23,7 +23,7 @@ pub enum Continuity {
     G0,
     /// Tangent, within 0.1 degrees.
     G1,
-    /// Tangent and within 2 % of each other's curvature across the edge.
+    /// Tangent, and across the edge within 2 % of the curvature that they have there.
     G2,
 }
 
@@ -36,7 +36,8 @@ pub struct Meeting {
     pub angle: (f64, Point3),
     /// Difference of their normal curvatures across the edge, in 1/mm.
     pub curvature: (f64, Point3),
-    /// The same as a share of the larger curvature there, or of a twentieth of the largest along the curve.
+    /// The same as a share of the largest curvature that either has there in any direction, or of a twentieth of the largest
+    /// along the curve.
     pub curvature_share: f64,
     /// What that comes to.
     pub meets: Continuity,
@@ -71,6 +72,8 @@ struct Side {
     normal: Vector3,
     /// Normal curvature across the edge, towards the outside.
     across: f64,
+    /// The largest one in any direction.
+    largest: f64,
 }
 
 impl SeamSide<'_> {
@@ -80,7 +83,7 @@ impl SeamSide<'_> {
         let plain = self.surface.normal(p.x, p.y)?;
         let sign = if self.reversed { -1.0 } else { 1.0 };
         let across = d.normal_curvature(&plain.cross(along))? * sign;
-        Some(Side { point: d.point, normal: plain * sign, across })
+        Some(Side { point: d.point, normal: plain * sign, across, largest: d.largest_curvature() })
     }
 }
 
@@ -108,7 +111,7 @@ pub fn meeting(curve: &NurbsCurve, sides: [SeamSide<'_>; 2]) -> Option<Meeting> 
         larger(&mut found.angle, x.normal.cross(&y.normal).norm().atan2(x.normal.dot(&y.normal)));
         let difference = (x.across - y.across).abs();
         larger(&mut found.curvature, difference);
-        bends.push((difference, x.across.abs().max(y.across.abs())));
+        bends.push((difference, x.largest.max(y.largest)));
     }
     // Where the curvature passes through nothing, any difference would be a large share of it.
     let least = bends.iter().map(|b| b.1).fold(0.0, f64::max) * LEAST_SHARE;

@@ -22,6 +22,12 @@ const icons = {
   bridge: draw(
     '<path d="M2 4h4v12H2M18 4h-4v12h4"/><path d="M6 6c3 0 5 2 8 2M6 14c3 0 5-2 8-2" stroke-dasharray="2 1.500"/>',
   ),
+  patch: draw(
+    '<path d="M4 6l7-3 6 5-2 8-9 1z"/><path d="M4 6c4 3 8 3 13 2M6 17c1-5 3-9 5-14" stroke-dasharray="2 1.500"/>',
+  ),
+  reshape: draw(
+    '<path d="M3 15L8 6l5 3 4-5" stroke-dasharray="2 1.500"/><path d="M3 15c4-9 9-3 14-11"/><circle cx="3" cy="15" r="1.500"/><circle cx="8" cy="6" r="1.500"/><circle cx="13" cy="9" r="1.500"/><circle cx="17" cy="4" r="1.500"/>',
+  ),
   strip: draw('<path d="M2 13C6 7 12 15 18 8"/><path d="M3 17c4-6 10 2 16-5M2 13l1 4M18 8l1 4"/>'),
   loft: draw('<path d="M5 17h10M7 10h6M9 3h2"/><path d="M5 17C5 12 8 8 9 3M15 17c0-5-3-9-4-14"/>'),
   flat_face: draw('<path d="M2 14 7 5h11l-5 9z"/><circle cx="10" cy="9.500" r="2.200"/>'),

@@ -95,6 +95,7 @@ export class Live {
       version: this.hooks.version(),
       sheet: this.hooks.sheet(),
       fineness: this.hooks.fineness(),
+      looks: this.hooks.looks(),
       edits,
     };
     this.flush();

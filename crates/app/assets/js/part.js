@@ -8,6 +8,7 @@ import { Live, ask } from './link.js';
 import { kinOf, lineageRows, withGroups } from './lineage.js';
 import { lineagePage } from './lineage-page.js';
 import { parametersPage } from './parameters-page.js';
+import { netPage } from './net-page.js';
 import { kindOf } from './recipe.js';
 import { Sheet } from './sheet.js';
 import { sheetPage } from './sheet-page.js';
@@ -38,6 +39,7 @@ Alpine.data('part', () => ({
   ...slots(describe, parts),
   ...spacePage(parts),
   ...cardPage(parts, describe),
+  ...netPage(parts),
   ...parametersPage(),
   ...keysPage(parts, descriptions),
   ...sheetPage({ parts, raw: Alpine.raw, descriptions, PLANES }),
@@ -77,15 +79,21 @@ Alpine.data('part', () => ({
     this.id = this.$root.dataset.part;
     parts.viewer = new Viewer(document.getElementById('space'), {
       hover: (under) => this.hover(under),
-      clicked: (under) => this.clickInSpace(under),
+      clicked: (under, event) => this.clickInSpace(under, event),
+      ranged: (range) => {
+        this.range = range;
+      },
       dragging: (drag) =>
-        drag.free || drag.begin
+        drag.free || drag.begin || drag.under
           ? this.draggingInSpace(drag)
           : parts.live.show([this.moveEdit(drag.drawing.step, drag)]),
       dragged: (drag) =>
-        drag.free || drag.begin ? this.draggedInSpace(drag) : this.commit([this.moveEdit(drag.drawing.step, drag)]),
+        drag.free || drag.begin || drag.under
+          ? this.draggedInSpace(drag)
+          : this.commit([this.moveEdit(drag.drawing.step, drag)]),
     });
     parts.viewer.wants = () => this.wants();
+    parts.viewer.shapedNet = () => this.shapedNet();
     // A new step's points can be dragged before it is accepted.
     parts.viewer.shapedFrom = (drawings) =>
       this.card?.fresh ? drawings.find((d) => !this.step(d.step))?.step : undefined;
@@ -115,6 +123,7 @@ Alpine.data('part', () => ({
       },
       version: () => this.version,
       fineness: () => this.fineness,
+      looks: () => this.looks(),
       sheet: () => (this.sheetStep ? { step: this.sheetStep, from: parts.sheet.pending.at(-1) } : undefined),
       linked: (on) => {
         this.saved = on ? this.savedWord() : 'no connection: your work stays here';
@@ -126,6 +135,9 @@ Alpine.data('part', () => ({
       this.keepDraft();
       this.lightUp();
       this.showMarks();
+      if (this.isNetCard() !== !!parts.viewer.net.net && parts.viewer.extras) parts.viewer.showLines();
+      if (!this.isNetCard()) this.netPicks = [];
+      this.paintNet();
     });
   },
 
@@ -185,6 +197,7 @@ Alpine.data('part', () => ({
     this.showPlaces();
     this.showMarks();
     this.lightUp();
+    this.paintNet();
     this.shown = (this.shown ?? 0) + 1;
   },
 
@@ -291,7 +304,6 @@ Alpine.data('part', () => ({
   stageNote(stage) {
     return (
       {
-        Shape: 'No tool of this stage yet. Points of a profile can be dragged at any time.',
         Prove: 'Measures of every body stand on the card.',
         Send: 'Choose a format on the card.',
       }[stage] ?? ''

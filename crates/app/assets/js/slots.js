@@ -305,7 +305,8 @@ export const slots = (describe, parts) => ({
     );
     for (const slot of this.shownSlots())
       if (slot.each && draft[slot.each.name]?.length) clean[slot.each.name] = this.eachList(slot);
-    for (const f of ['reversed', 'begins']) if (draft[f]?.length || (draft[f] && !this.card.fresh)) clean[f] = draft[f];
+    for (const f of ['reversed', 'begins', 'changes', 'frozen'])
+      if (draft[f]?.length || (draft[f] && !this.card.fresh)) clean[f] = draft[f];
     return clean;
   },
 });

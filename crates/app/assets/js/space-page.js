@@ -2,6 +2,7 @@
 // Mixed into the part page.
 
 import { figure } from './figures.js';
+import { RAMP, SHADES } from './shades.js';
 
 const shareText = (v) => Number(Math.min(1, Math.max(0, v)).toFixed(4));
 
@@ -21,17 +22,18 @@ export const spacePage = (parts) => ({
   },
 
   hover(under) {
-    const { handle, begin, place, line, body, inner } = under;
+    const { handle, begin, net, place, line, body, inner } = under;
     const name = (step) => this.step(step)?.name ?? 'New';
     const word = (step, item, kind) => (item ? this.rowLabel({ step, item }) : `${name(step)} · ${kind}`);
     let text = '';
     if (handle) text = `Point ${handle.userData.index + 1} of ${handle.userData.curve}: drag it`;
+    else if (net) text = this.netHoverWord(net);
     else if (begin) text = `Section ${begin.index + 1} begins here: drag it round`;
     else if (place) text = word(place.step, place.item, 'point');
-    else if (line) text = word(line.step, line.item, line.kind);
+    else if (line) text = this.seamText(line) || word(line.step, line.item, line.kind);
     else if (body) text = `${name(body.step)}: ${this.spoken(body.role)} · ${inner ? 'inner' : 'outer'} side`;
     if (handle?.userData.free) text += ', with Shift up and down';
-    const slot = this.card && !handle && !begin && this.slotFor(under);
+    const slot = this.card && !handle && !begin && !net && this.slotFor(under);
     this.hoverWord = slot ? `Click for ${slot.label}: ${text}` : text;
     this.hovered = (place ?? line ?? body)?.step ?? null;
     this.lightUp(slot || !this.card ? under : {});
@@ -55,9 +57,17 @@ export const spacePage = (parts) => ({
     parts.viewer.light(lit, face);
   },
 
-  clickInSpace(under) {
+  clickInSpace(under, event) {
+    if (under.net) {
+      this.pickNet(under.net, event?.shiftKey);
+      return;
+    }
     if (this.card) {
       if (this.fillFrom(under)) this.lightUp();
+      return;
+    }
+    if (under.line?.kind === 'edge' && this.seamOf(under.line)) {
+      this.seam = { step: under.line.step, item: under.line.item };
       return;
     }
     const step = (under.place ?? under.line ?? under.body)?.step;
@@ -68,6 +78,66 @@ export const spacePage = (parts) => ({
   showMarks() {
     const step = this.card && (this.card.fresh ? this.cardReport()?.step : this.card.id);
     parts.viewer.showMarks(step ? (parts.viewer.extras?.marks ?? []).filter((m) => m.step === step) : []);
+  },
+
+  // --- Seams: how two faces meet along an edge
+  seam: null,
+  allSeams() {
+    return [...(this.report?.bodies ?? []).flatMap((b) => b.seams), ...(this.report?.open_seams ?? [])];
+  },
+  seamOf({ step, item }) {
+    return this.allSeams().find((s) => s.items.some((r) => r.step === step && r.item === item));
+  },
+  seamText(line) {
+    const seam = line.kind === 'edge' && !this.card ? this.seamOf(line) : null;
+    return seam ? `Seam ${seam.edge}: ${seam.meets}, ${this.seamFigures(seam)} · click keeps it in view` : '';
+  },
+  /** The seam that is kept in view, as it is now. */
+  seamNow() {
+    return this.seam && this.seamOf(this.seam);
+  },
+  keepSeam(seam) {
+    this.seam = { step: seam.items[0].step, item: seam.items[0].item };
+    this.fly(seam.angle_at);
+  },
+
+  // --- Ways of looking at surfaces
+  shade: 'plain',
+  combs: false,
+  nets: false,
+  range: null,
+  shades: () => SHADES,
+  ramp: `linear-gradient(to right, ${RAMP.join(', ')})`,
+  setShade(name) {
+    this.shade = name;
+    parts.viewer.shade(name);
+    // Only curvatures come with more than what is there already.
+    if (this.needsMore()) this.refreshLooks();
+  },
+  needsMore() {
+    return SHADES.find((s) => s.name === this.shade).part !== undefined;
+  },
+  looks() {
+    return { curvature: this.needsMore(), combs: this.combs, nets: this.nets };
+  },
+  refreshLooks() {
+    parts.viewer.showsNets = this.nets;
+    if (this.card) this.previewCard();
+    else this.refresh().catch((error) => this.say(error.message, 'error'));
+  },
+  toggleLook(name) {
+    this[name] = !this[name];
+    this.refreshLooks();
+  },
+  rangeUnit() {
+    return SHADES.find((s) => s.name === this.shade).unit ?? '';
+  },
+  rangeText(value) {
+    return Math.abs(value) < 1e-12 ? '0' : value.toPrecision(2).replace('e-', 'e−').replace(/^-/, '−');
+  },
+  toothText() {
+    const longest = this.shown && this.combs ? parts.viewer.longestTooth : null;
+    return longest ? `longest tooth ${longest.toPrecision(3)} 1/mm` : '';
   },
 
   // --- Points of space curves
@@ -90,6 +160,10 @@ export const spacePage = (parts) => ({
     );
   },
   draggingInSpace(drag) {
+    if (drag.under) {
+      this.draggingNet(drag);
+      return;
+    }
     if (drag.begin) {
       this.setBegin(drag.begin.index, shareText(drag.share));
       this.hoverWord = `Section ${drag.begin.index + 1} begins at ${figure(drag.share * 100, 1)} % of its length`;
@@ -108,7 +182,7 @@ export const spacePage = (parts) => ({
     this.previewCard();
   },
   draggedInSpace(drag) {
-    if ((!drag.begin && !this.draggedList(drag)) || this.card.fresh) return;
+    if ((!drag.begin && !drag.under && !this.draggedList(drag)) || this.card.fresh) return;
     this.commit(this.cardEdits());
   },
 });

@@ -5,7 +5,9 @@ import { GLTFLoader } from '/assets/vendor/three/loaders/GLTFLoader.js';
 import { LineSegments2 } from '/assets/vendor/three/lines/LineSegments2.js';
 import { LineSegmentsGeometry } from '/assets/vendor/three/lines/LineSegmentsGeometry.js';
 import { LineMaterial } from '/assets/vendor/three/lines/LineMaterial.js';
+import { Net } from './net.js';
 import { Picking } from './picking.js';
+import { Shades } from './shades.js';
 
 const BONE = 0xd8cdb9,
   SLATE = 0x5b6b7c,
@@ -56,6 +58,9 @@ export class Viewer {
     this.begins = new THREE.Group();
     this.scene.add(this.bodies, this.lines, this.handles, this.marks, this.lit, this.begins);
     this.picking = new Picking(this);
+    this.net = new Net(this);
+    this.shades = new Shades();
+    this.combScale = 1;
     this.lineMaterials = {};
     this.bodyMaterials = new Map();
     this.size = 100;
@@ -167,6 +172,7 @@ export class Viewer {
       this.bodies.add(mesh);
     });
     this.extras = extras;
+    this.shaded();
     this.shaped = this.shapedFrom?.(extras.drawings);
     const box = new THREE.Box3().setFromObject(this.bodies);
     for (const d of extras.drawings)
@@ -185,8 +191,22 @@ export class Viewer {
     return extras;
   }
 
+  /** Shades everything anew; gives the range of curvatures that the colours stand for. */
+  shaded() {
+    const range = this.shades.fitRange(this.bodies.children);
+    for (const mesh of this.bodies.children) mesh.material = this.bodyMaterial(mesh.userData.faded);
+    this.draw();
+    this.hooks.ranged?.(range);
+  }
+
+  shade(name) {
+    this.shades.now = name;
+    this.shaded();
+  }
+
   /** One material for both sides; which colour shows is decided where a triangle is drawn. */
   bodyMaterial(faded) {
+    if (this.shades.now !== 'plain' && faded !== true) return this.shades.material(faded === 'lit');
     if (!this.bodyMaterials.has(faded)) {
       const material = new THREE.MeshLambertMaterial({
         side: THREE.DoubleSide,
@@ -267,6 +287,8 @@ export class Viewer {
       this.material('joined', { color: 0x3c474c, linewidth: 1.1 }),
     );
     this.addLines(lines(behind), this.material('behind', { color: 0x8b949b, linewidth: 1 }));
+    this.showNets();
+    this.showCombs();
     for (const d of drawings) {
       if (d.hidden) continue;
       const [profile, guides] = [d.curves.filter((c) => !c.guide), d.curves.filter((c) => c.guide)];
@@ -343,6 +365,35 @@ export class Viewer {
         this.addLines(arms, thin, { step: helper.step });
       }
     }
+  }
+
+  /** Control nets: the one that the open card moves with handles, others as thin lines. */
+  showNets() {
+    const nets = this.extras.nets ?? [];
+    const own = nets.find((n) => n.own && n.step === this.shapedNet?.());
+    this.net.show(own ?? null);
+    const thin = this.material('net', {
+      color: 0xa97a22,
+      linewidth: 1,
+      depthTest: false,
+      transparent: true,
+      opacity: 0.55,
+    });
+    for (const net of nets) if (net === own || !net.own || this.showsNets) this.addLines(Net.lines(net), thin);
+  }
+
+  /** Curvature combs, the longest tooth a sixth of the part's size. */
+  showCombs() {
+    const combs = this.extras.combs ?? [];
+    const longest = Math.max(1e-12, ...combs.flatMap((c) => c.map(([, out]) => Math.hypot(...out))));
+    const scale = (this.combScale * this.size) / 6 / longest;
+    const tip = ([at, out]) => at.map((x, k) => x + out[k] * scale);
+    const thin = this.material('comb', { color: 0x1f5f8b, linewidth: 1 });
+    this.addLines(
+      combs.flatMap((c) => [c.map(tip), ...c.map((tooth) => [tooth[0], tip(tooth)])]),
+      thin,
+    );
+    this.longestTooth = combs.length ? longest : null;
   }
 
   /** Which step is picked; a picked drawing shows its points as handles that can be dragged. */
@@ -508,6 +559,11 @@ export class Viewer {
     this.draw();
   }
 
+  pixel(event) {
+    const box = this.canvas.getBoundingClientRect();
+    return [event.clientX - box.left, event.clientY - box.top];
+  }
+
   ray(event) {
     const box = this.canvas.getBoundingClientRect();
     const at = new THREE.Vector2(
@@ -523,14 +579,15 @@ export class Viewer {
     const ray = this.ray(event);
     const handle = ray.intersectObjects(this.handles.children, false)[0];
     if (handle) return { handle: handle.object };
+    const net = this.net.under(this.pixel(event));
+    if (net) return { net };
     const begun = ray.intersectObjects(
       this.begins.children.filter((m) => m.userData.mark?.line.length),
       false,
     )[0];
     if (begun) return { begin: begun.object.userData.mark };
     const hit = ray.intersectObjects(this.bodies.children, false).find((h) => !h.object.userData.faded);
-    const box = this.canvas.getBoundingClientRect();
-    const at = [event.clientX - box.left, event.clientY - box.top];
+    const at = this.pixel(event);
     const depth = hit ? this.depthOf(hit.point) : Infinity;
     const wants = this.wants?.();
     const own = (step) => !wants || wants.steps.has(step);
@@ -540,7 +597,8 @@ export class Viewer {
     const line = this.picking.line(
       at,
       depth,
-      (step, kind) => own(step) && kinds.has(kind === 'edge' ? 'curve' : kind) && (wants || kind !== 'edge'),
+      (step, kind) =>
+        own(step) && (wants ? kinds.has(kind === 'edge' ? 'curve' : kind) : kind === 'edge' || kinds.has(kind)),
     );
     if (line) return { line };
     if (!hit) return {};
@@ -621,7 +679,20 @@ export class Viewer {
       'pointerdown',
       (event) => {
         down = [event.clientX, event.clientY];
-        const { handle, begin } = event.button === 0 ? this.under(event) : {};
+        const { handle, begin, net } = event.button === 0 ? this.under(event) : {};
+        const border = net && this.net.border(net);
+        if (net?.point !== undefined || border) {
+          const { points, columns } = this.net.net;
+          const first = net.point ?? (net.row ?? 0) * columns + (net.column ?? 0);
+          const start = new THREE.Vector3(...points[first]);
+          const plane = new THREE.Plane().setFromNormalAndCoplanarPoint(this.facingAxis(), start);
+          // A border is taken hold of where the pointer is, and not at its first point.
+          const grip = border && this.ray(event).ray.intersectPlane(plane, new THREE.Vector3());
+          this.drag = { net: net.point, under: net, border, start: grip || start, plane };
+          this.controls.enabled = false;
+          this.canvas.setPointerCapture(event.pointerId);
+          return;
+        }
         if (begin) {
           this.drag = { begin };
           this.controls.enabled = false;
@@ -655,6 +726,14 @@ export class Viewer {
         this.hooks.dragging(this.drag);
         return;
       }
+      if (this.drag.under) {
+        const to = this.dragTo(event);
+        if (!to || (down && Math.hypot(event.clientX - down[0], event.clientY - down[1]) < CLICK_PIXELS)) return;
+        this.drag.to = to;
+        this.drag.by = to.map((x, k) => x - this.drag.start.getComponent(k));
+        this.hooks.dragging(this.drag);
+        return;
+      }
       if (this.drag.free) {
         const to = this.dragTo(event);
         if (!to) return;
@@ -679,8 +758,9 @@ export class Viewer {
         const drag = this.drag;
         this.drag = null;
         if (drag.to !== undefined) this.hooks.dragged(drag);
+        else if (drag.under) this.hooks.clicked({ net: drag.under }, event);
       } else if (down && Math.hypot(event.clientX - down[0], event.clientY - down[1]) < CLICK_PIXELS) {
-        this.hooks.clicked(this.under(event));
+        this.hooks.clicked(this.under(event), event);
       }
       down = null;
     });

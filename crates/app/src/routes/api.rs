@@ -20,7 +20,7 @@ use super::pages::OWN_PROJECT;
 use crate::live::live;
 use crate::rejection::Rejection;
 use crate::state::AppState;
-use crate::view::{Fineness, view};
+use crate::view::{Shown, view};
 
 pub fn routes() -> Router<AppState> {
     Router::new()
@@ -259,10 +259,8 @@ async fn nearest_place(
 
 async fn view_glb(State(state): State<AppState>, Path(id): Path<Uuid>) -> Result<Response, Rejection> {
     let (_, recipe) = state.part(id).await?;
-    let bytes = state
-        .workshop
-        .run(id, recipe, |recipe, rebuilt| view(recipe, rebuilt, None, Fineness::default()))
-        .await?;
+    let bytes =
+        state.workshop.run(id, recipe, |recipe, rebuilt| view(recipe, rebuilt, &Shown::default())).await?;
     let headers = [(header::CONTENT_TYPE, "model/gltf-binary"), (header::CACHE_CONTROL, "no-store")];
     Ok((headers, bytes).into_response())
 }

@@ -134,7 +134,8 @@ impl Construction for Bridge {
                 .only_if(field, "!position")
         };
         let leaves = |name, label, field| {
-            let choices = [("toward", "Toward the other"), ("square", "Square to it"), ("lines", "Along its face")];
+            let choices =
+                [("toward", "Toward the other"), ("square", "Square to it"), ("lines", "Along its face")];
             let help = "Toward the other edge, square to the edge, or along the parameter lines of its face.";
             ValueDescription::choice(name, label, &choices, help).only_if(field, "!position")
         };

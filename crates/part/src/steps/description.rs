@@ -122,7 +122,12 @@ impl SlotDescription {
 
     /// The same slot, in which one of a few words is chosen for each shape, the first of them where none is.
     #[must_use]
-    pub fn each(self, name: &'static str, label: &'static str, choices: &[(&'static str, &'static str)]) -> Self {
+    pub fn each(
+        self,
+        name: &'static str,
+        label: &'static str,
+        choices: &[(&'static str, &'static str)],
+    ) -> Self {
         let choices = choices.iter().map(|&(value, label)| Choice { value, label }).collect();
         Self { each: Some(EachDescription { name, label, choices }), ..self }
     }

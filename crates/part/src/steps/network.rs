@@ -47,9 +47,11 @@ pub struct Network {
 impl Construction for Network {
     fn describe() -> StepDescription {
         let family = |name, label, agrees, help| {
-            SlotDescription::one(name, label, &["curve"], help)
-                .many(2, 100)
-                .each(agrees, "Takes over", &EdgeAgrees::CHOICES)
+            SlotDescription::one(name, label, &["curve"], help).many(2, 100).each(
+                agrees,
+                "Takes over",
+                &EdgeAgrees::CHOICES,
+            )
         };
         StepDescription {
             kind: "network",
@@ -60,8 +62,18 @@ impl Construction for Network {
             key: "N",
             makes: &["surface"],
             slots: vec![
-                family("first", "First family", "first_agrees", "Curves or edges that run one way; their order is found."),
-                family("second", "Second family", "second_agrees", "Curves or edges that cross all of those."),
+                family(
+                    "first",
+                    "First family",
+                    "first_agrees",
+                    "Curves or edges that run one way; their order is found.",
+                ),
+                family(
+                    "second",
+                    "Second family",
+                    "second_agrees",
+                    "Curves or edges that cross all of those.",
+                ),
             ],
             values: vec![
                 ValueDescription::choice(
@@ -71,12 +83,12 @@ impl Construction for Network {
                     "Whether it goes on to where the curves end.",
                 ),
                 ValueDescription::amount(
-                "gap",
-                "Gap allowed",
-                Quantity::Length,
-                [1e-6, 10.0],
-                json!("0.01 mm"),
-                "How far two curves that should cross may miss each other; the surface passes midway.",
+                    "gap",
+                    "Gap allowed",
+                    Quantity::Length,
+                    [1e-6, 10.0],
+                    json!("0.01 mm"),
+                    "How far two curves that should cross may miss each other; the surface passes midway.",
                 ),
             ],
         }
@@ -107,14 +119,16 @@ impl Construction for Network {
         let made = surfacing::network(&first, &second, &how, &context.tolerance).map_err(|e| {
             let is_first = matches!(
                 e,
-                SurfacingError::NetworkInside { family: 1, .. } | SurfacingError::NetworkOrder { family: 1, .. }
+                SurfacingError::NetworkInside { family: 1, .. }
+                    | SurfacingError::NetworkOrder { family: 1, .. }
             );
             Notice::refused(if is_first { "first" } else { "second" }, &e)
         })?;
         let mut built = Built::body(made.body)
             .with_reached([Reached::length("Largest gap between curves", made.largest_gap)]);
         for (slot, sides) in ["first", "second"].into_iter().zip(&made.sides) {
-            let asked: Vec<EdgeReached> = sides.iter().filter(|e| e.asked != Agrees::Position).copied().collect();
+            let asked: Vec<EdgeReached> =
+                sides.iter().filter(|e| e.asked != Agrees::Position).copied().collect();
             let (reached, warnings) = edges_reached(&asked, slot, context.tolerance.join);
             built = built.with_reached(reached);
             built.warnings.extend(warnings);

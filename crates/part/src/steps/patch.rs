@@ -80,7 +80,10 @@ pub(crate) fn edges_reached(edges: &[EdgeReached], slot: &str, join: f64) -> (Ve
         reached.push(gap.at(meets.gap.1));
         if edge.gap > join {
             warnings.push(warn(
-                format!("lies up to {:.4} mm off the surface and would not join; ask for less beside it", edge.gap),
+                format!(
+                    "lies up to {:.4} mm off the surface and would not join; ask for less beside it",
+                    edge.gap
+                ),
                 meets.gap.1,
             ));
         }
@@ -118,9 +121,14 @@ impl Construction for Patch {
             key: "P",
             makes: &["surface"],
             slots: vec![
-                SlotDescription::one("edges", "Edges", &["curve"], "Edges or curves that close, in any order.")
-                    .many(1, 200)
-                    .each("agrees", "Takes over", &EdgeAgrees::CHOICES),
+                SlotDescription::one(
+                    "edges",
+                    "Edges",
+                    &["curve"],
+                    "Edges or curves that close, in any order.",
+                )
+                .many(1, 200)
+                .each("agrees", "Takes over", &EdgeAgrees::CHOICES),
                 SlotDescription::one("curves", "Curves inside", &["curve"], "Curves that it passes through.")
                     .many(0, 50)
                     .optional(),
@@ -147,7 +155,9 @@ impl Construction for Patch {
     }
 
     fn amounts(&mut self) -> Vec<&mut Amount> {
-        std::iter::once(&mut self.tension).chain(self.points.iter_mut().flat_map(PointInput::amounts)).collect()
+        std::iter::once(&mut self.tension)
+            .chain(self.points.iter_mut().flat_map(PointInput::amounts))
+            .collect()
     }
 
     /// Filling what they leave open leaves surfaces what they are.
@@ -162,11 +172,15 @@ impl Construction for Patch {
             .map(|(k, r)| context.patch_edges(r, "edges", (agrees(k), k + 1)))
             .collect::<Result<Vec<Vec<PatchEdge>>, _>>()?
             .concat();
-        let curves = self.curves.iter().map(|r| context.pieces(r, "curves")).collect::<Result<Vec<_>, _>>()?;
+        let curves =
+            self.curves.iter().map(|r| context.pieces(r, "curves")).collect::<Result<Vec<_>, _>>()?;
         let points = self.points.iter().map(|p| p.point(context, "points")).collect::<Result<Vec<_>, _>>()?;
         let tension = context.value(&self.tension, Quantity::Ratio, "tension")?;
         if !(0.0..=100.0).contains(&tension) {
-            return Err(Notice::about("tension", format!("a tension of {tension} is of no use; give 0 to 100")));
+            return Err(Notice::about(
+                "tension",
+                format!("a tension of {tension} is of no use; give 0 to 100"),
+            ));
         }
         let how = surfacing::Patch { curves: &curves.concat(), points: &points, tension, name: "patch" };
         let made = surfacing::patch(&edges, &how, &context.tolerance).map_err(|e| {

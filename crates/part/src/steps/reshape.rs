@@ -10,7 +10,9 @@ use topology::{Body, Face, Shell, join, natural_shell};
 
 use super::{Construction, Context, SlotDescription, StepDescription};
 use crate::recipe::is_default;
-use crate::{Amount, Built, Cure, Edit, MainAxis, Notice, PlaneInput, Quantity, Reached, RecipeError, Reference};
+use crate::{
+    Amount, Built, Cure, Edit, MainAxis, Notice, PlaneInput, Quantity, Reached, RecipeError, Reference,
+};
 
 /// Most changes of one step.
 const MOST_CHANGES: usize = 2000;
@@ -203,7 +205,9 @@ impl NetEdit {
             Self::Turn { angle, .. } => vec![angle],
             Self::Gather { at: NetGather::Place(place), .. } => place.iter_mut().collect(),
             Self::Pull { by, angle, .. } => by.iter_mut().chain([angle]).collect(),
-            Self::Evenly { .. } | Self::Raise { .. } | Self::Recast { .. } | Self::Gather { .. } => Vec::new(),
+            Self::Evenly { .. } | Self::Raise { .. } | Self::Recast { .. } | Self::Gather { .. } => {
+                Vec::new()
+            }
         }
     }
 
@@ -233,16 +237,15 @@ impl NetEdit {
                 let factors = Vector3::new(value(0)?, value(1)?, value(2)?);
                 NetChange::Scale { picks: counted(picks, field)?, factors }
             }
-            Self::Turn { picks, axis, angle: turn } => NetChange::Turn {
-                picks: counted(picks, field)?,
-                axis: direction(*axis),
-                angle: angle(turn)?,
-            },
+            Self::Turn { picks, axis, angle: turn } => {
+                NetChange::Turn { picks: counted(picks, field)?, axis: direction(*axis), angle: angle(turn)? }
+            }
             Self::Gather { picks, at } => {
                 let at = match at {
                     NetGather::Place(place) => surfacing::GatherAt::Place(Point3::from(three(place)?)),
                     NetGather::Midway([a, b]) => {
-                        let point = |[i, j]: [usize; 2]| match counted(&[NetPick::Point([i, j])], field)?[..] {
+                        let point = |[i, j]: [usize; 2]| match counted(&[NetPick::Point([i, j])], field)?[..]
+                        {
                             [surfacing::NetPick::Point(i, j)] => Ok([i, j]),
                             _ => Err(Notice::about(field, "midway goes between two points")),
                         };
@@ -322,8 +325,13 @@ impl Construction for Reshape {
             key: "R",
             makes: &["surface", "solid"],
             slots: vec![
-                SlotDescription::one("surface", "Surface", &["surface", "solid"], "The surface, or a face of one.")
-                    .faces(),
+                SlotDescription::one(
+                    "surface",
+                    "Surface",
+                    &["surface", "solid"],
+                    "The surface, or a face of one.",
+                )
+                .faces(),
                 SlotDescription::one(
                     "mirror",
                     "Mirrored across",
@@ -348,7 +356,11 @@ impl Construction for Reshape {
     fn check(&self) -> Result<(), RecipeError> {
         let count = self.changes.len();
         if count > MOST_CHANGES {
-            return Err(RecipeError::TooLarge { what: "changes in one reshape step", count, most: MOST_CHANGES });
+            return Err(RecipeError::TooLarge {
+                what: "changes in one reshape step",
+                count,
+                most: MOST_CHANGES,
+            });
         }
         Ok(())
     }
@@ -368,7 +380,11 @@ impl Construction for Reshape {
         let frozen = counted(&self.frozen, "changes")?;
         let how = surfacing::Reshape { changes: &changes, frozen: &frozen, mirror };
         let made = surfacing::reshape(&face.surface, &how, &context.tolerance).map_err(|e| {
-            let input = if matches!(e, surfacing::SurfacingError::NotSymmetric { .. }) { "mirror" } else { "changes" };
+            let input = if matches!(e, surfacing::SurfacingError::NotSymmetric { .. }) {
+                "mirror"
+            } else {
+                "changes"
+            };
             Notice::refused(input, &e)
         })?;
         let size = |s: &NurbsSurface| [s.knots_u().point_count(), s.knots_v().point_count()];
@@ -388,7 +404,8 @@ impl Construction for Reshape {
             built = built.with_reached([Reached::length("Deviation of recasting", deviation)]);
         }
         if made.stayed > 0 {
-            let message = format!("{} frozen points stayed where they are; release them to move them", made.stayed);
+            let message =
+                format!("{} frozen points stayed where they are; release them to move them", made.stayed);
             built.warnings.push(Notice::about("changes", message));
         }
         for pinch in &made.pinches {

@@ -109,7 +109,9 @@ impl Meeting<'_> {
         let chosen = match self.way {
             Way::Toward => flat.try_normalize(0.1 * onward.norm()),
             Way::Square => None,
-            Way::Lines => lines().map(|l| if across.is_some_and(|c| l.dot(&ahead(c)) < 0.0) { -l } else { l }),
+            Way::Lines => {
+                lines().map(|l| if across.is_some_and(|c| l.dot(&ahead(c)) < 0.0) { -l } else { l })
+            }
         };
         let Some(first) = chosen.or(across.map(ahead)) else {
             return Err(SurfacingError::NoWay {
@@ -209,7 +211,16 @@ pub(super) fn agreeing(
                 }
                 (LoftEnd::Neighbour { surfaces, curvature, pull, way, turn }, Section::Curves { .. }) => {
                     let (own, next) = (&rows[own], &rows[next]);
-                    let meeting = Meeting { own, next, surfaces, pull: *pull, way: *way, turn: *turn, sense, tolerance };
+                    let meeting = Meeting {
+                        own,
+                        next,
+                        surfaces,
+                        pull: *pull,
+                        way: *way,
+                        turn: *turn,
+                        sense,
+                        tolerance,
+                    };
                     let (derivatives, agrees) = meeting.fitted(*curvature)?;
                     all_agree &= agrees;
                     derivatives

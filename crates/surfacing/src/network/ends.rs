@@ -21,9 +21,11 @@ pub(super) fn with_ends(
         let ends: Vec<Point3> =
             others.iter().map(|t| if last { t.curve.end() } else { t.curve.start() }).collect();
         let outermost = &family[if last { family.len() - 1 } else { 0 }];
-        let beyond = outermost.crossings.iter().zip(&ends).all(|(t, end)| {
-            (outermost.curve.point(*t) - end).norm() > tolerance.join
-        });
+        let beyond = outermost
+            .crossings
+            .iter()
+            .zip(&ends)
+            .all(|(t, end)| (outermost.curve.point(*t) - end).norm() > tolerance.join);
         if !beyond {
             continue;
         }

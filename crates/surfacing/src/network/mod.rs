@@ -13,12 +13,12 @@ use geometry::{
 };
 use topology::Body;
 
-use crate::assembled::{assembled, numbered};
-use crate::patch::{EdgeReached, PatchEdge};
 use crate::SurfacingError;
-use sides::{Agreement, Side, agreeing};
+use crate::assembled::{assembled, numbered};
 use crate::chain::as_one;
 use crate::monotone::Monotone;
+use crate::patch::{EdgeReached, PatchEdge};
+use sides::{Agreement, Side, agreeing};
 
 /// Share of the fit tolerance that a curve may lose when it is given the common parameters.
 const SHARE_OF_FIT: f64 = 0.25;
@@ -250,7 +250,8 @@ fn over_places(
     for (thread, law) in family.iter().zip(&laws) {
         let knots = thread.curve.knots();
         let last = thread.crossings.len() - 1;
-        let abrupt = knots.distinct().into_iter().filter(|(_, n)| *n + 1 >= knots.degree() && knots.degree() > 1);
+        let abrupt =
+            knots.distinct().into_iter().filter(|(_, n)| *n + 1 >= knots.degree() && knots.degree() > 1);
         let inner = abrupt.map(|k| k.0).filter(|t| *t > thread.crossings[0] && *t < thread.crossings[last]);
         breaks.extend(inner.map(|t| geometry::bisect(0.0, 1.0, |u| law.at(u) < t)));
     }

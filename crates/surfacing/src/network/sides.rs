@@ -88,7 +88,14 @@ impl Agreement<'_> {
         let wanted = face.normal_curvature(&d.v)?;
         let off = wanted - d.vv.dot(&normal);
         let flat = FLAT / length * d.v.norm_squared();
-        Some((normal * off, if off.abs() <= flat { 0.0 } else { off.abs() / wanted.abs().max(flat) }))
+        Some((
+            normal * off,
+            if off.abs() <= flat {
+                0.0
+            } else {
+                off.abs() / (face.largest_curvature() * d.v.norm_squared()).max(flat)
+            },
+        ))
     }
 }
 
@@ -179,7 +186,11 @@ fn moved(
 }
 
 /// The surface whose derivative of an order by v, 1 or 2, where v begins, is changed by a spline along u.
-fn row_moved(surface: &NurbsSurface, order: usize, change: &[Vector3]) -> Result<NurbsSurface, SurfacingError> {
+fn row_moved(
+    surface: &NurbsSurface,
+    order: usize,
+    change: &[Vector3],
+) -> Result<NurbsSurface, SurfacingError> {
     let (p, knots) = (surface.knots_v().degree() as f64, surface.knots_v().knots());
     let first = surface.knots_v().degree() + 1;
     let (one, two) = (knots[first] - knots[0], knots[first + 1] - knots[0]);

@@ -68,12 +68,13 @@ impl Beside {
         Some((along.cross(&away), away))
     }
 
-    /// The face's normal curvature along a direction, toward the normal given.
-    pub(super) fn bend(&self, t: f64, along: &Vector3, normal: &Vector3) -> Option<f64> {
+    /// The face's normal curvature for a motion along it, toward the normal given, and the largest one in any direction.
+    pub(super) fn bend(&self, t: f64, along: &Vector3, normal: &Vector3) -> Option<(f64, f64)> {
         let p = self.pcurve.point(t);
         let d = self.surface.derivatives(p.x, p.y);
-        let own = d.area_vector();
-        Some(d.normal_curvature(along)? * if own.dot(normal) < 0.0 { -1.0 } else { 1.0 })
+        let bend = d.normal_curvature(along)?;
+        let sign = if d.area_vector().dot(normal) < 0.0 { -1.0 } else { 1.0 };
+        Some((bend * sign, d.largest_curvature() * along.norm_squared()))
     }
 }
 

@@ -138,9 +138,10 @@ fn rolled(edge: &PatchEdge, middle: &Point3) -> Vec<Place> {
     out
 }
 
-/// The angle by which a direction turns to the left as seen against a normal.
-fn turning(from: &Vector3, to: &Vector3, normal: &Vector3) -> f64 {
-    from.cross(to).dot(normal).atan2(from.dot(to))
+/// The angle by which a direction turns to the left on its way from a place to another, as seen against their normals.
+fn turning(from: &Place, to: &Place) -> f64 {
+    let normal = (from.normal + to.normal).try_normalize(1e-12).unwrap_or(from.normal);
+    from.along.cross(&to.along).dot(&normal).atan2(from.along.dot(&to.along))
 }
 
 /// A run's edges rolled out into the plane, anticlockwise, and the patch's fullness.
@@ -158,12 +159,8 @@ fn developed(run: &[PatchEdge]) -> Result<(Vec<NurbsCurve>, f64), SurfacingError
     let mut total = 0.0;
     for (k, part) in parts.iter().enumerate() {
         let next = &parts[(k + 1) % parts.len()][0];
-        let mut own: Vec<f64> = part
-            .windows(2)
-            .map(|w| turning(&w[0].along, &w[1].along, &(w[0].normal + w[1].normal)))
-            .collect();
-        let last = &part[part.len() - 1];
-        own.push(turning(&last.along, &next.along, &(last.normal + next.normal).normalize()));
+        let mut own: Vec<f64> = part.windows(2).map(|w| turning(&w[0], &w[1])).collect();
+        own.push(turning(&part[part.len() - 1], next));
         total += own.iter().sum::<f64>();
         turns.push(own);
     }

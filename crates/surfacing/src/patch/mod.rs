@@ -34,6 +34,10 @@ const ANGLE: f64 = 0.03 * std::f64::consts::PI / 180.0;
 const BEND: f64 = 0.008;
 /// Share of the largest curvature along the boundary below which curvatures are not compared with themselves.
 const LEAST_SHARE: f64 = 0.05;
+/// Sine of the turn below which two edges run on into each other smoothly.
+const LEAST_TURN: f64 = 0.1;
+/// Share of an edge along which its corners decide how fast a surface that is free in space leaves it.
+const CORNER: f64 = 0.35;
 /// Share of an edge along which it is not tangent where its corner does not allow that.
 const LOOSE: f64 = 0.25;
 /// Curvatures times the patch's size below this are those of something flat.
@@ -181,6 +185,8 @@ struct Leaving {
     first: Vector3,
     /// What its second derivative that way is to be along the normal.
     bend: Option<f64>,
+    /// The largest that the face has in any direction, as large.
+    largest: f64,
     normal: Vector3,
     /// For a height: the cosine of its slope.
     facing: f64,
@@ -302,15 +308,17 @@ impl<'a> Fit<'a> {
     /// Places along all edges, at least so many per unit of the parameter plane.
     fn rims(&self, density: f64) -> Vec<Rim> {
         let mut out = Vec::new();
-        for (edge, pcurve) in self.runs.iter().flatten().zip(self.layout.pcurves.iter().flatten()) {
+        let ends = if self.layout.plane.is_some() { Vec::new() } else { self.across_ends() };
+        let edges = self.runs.iter().flatten().zip(self.layout.pcurves.iter().flatten());
+        for (k, (edge, pcurve)) in edges.enumerate() {
+            let ends = ends.get(k).copied().unwrap_or_default();
             let d = pcurve.domain();
             let length = pcurve.polygon_length() / self.size;
             let count = ((length * density).ceil() as usize).clamp(PLACES[0], PLACES[1]);
             let mut before: Option<[f64; 2]> = None;
             let first = out.len();
-            for k in 0..=count {
-                // Off the ends by a little: what meets at a corner is demanded once from either edge.
-                let t = d.at(k as f64 / count as f64);
+            for i in 0..=count {
+                let t = d.at(i as f64 / count as f64);
                 let flat = pcurve.point(t);
                 let at = self.unit(&flat);
                 let velocity = pcurve.velocity(t);
@@ -320,16 +328,17 @@ impl<'a> Fit<'a> {
                 }
                 let inward = [-velocity.y / speed, velocity.x / speed];
                 let step = before.map_or(0.0, |b| (at[0] - b[0]).hypot(at[1] - b[1]));
-                if let Some(Rim { step: last, .. }) = out.last_mut().filter(|_| k > 0) {
+                if let Some(Rim { step: last, .. }) = out.last_mut().filter(|_| i > 0) {
                     *last += 0.5 * step;
                 }
                 before = Some(at);
                 let place = self.value(&edge.curve.point(t));
-                let leaving = self.leaving(edge, t, inward, speed);
+                let leaving = self.leaving(edge, t, (inward, speed), &ends);
                 let trust = self.trust(edge, &edge.curve.point(t));
                 out.push(Rim { at, step: 0.5 * step, place, leaving, least_bend: FLAT, trust });
             }
-            let largest = out[first..].iter().filter_map(Rim::bend).fold(0.0, |a: f64, b| a.max(b.abs()));
+            let largest =
+                out[first..].iter().filter_map(|r| r.leaving).fold(0.0, |a: f64, l| a.max(l.largest));
             out[first..].iter_mut().for_each(|r| r.least_bend = FLAT.max(LEAST_SHARE * largest));
         }
         out
@@ -343,8 +352,46 @@ impl<'a> Fit<'a> {
         self.loose.iter().filter(|c| c.tangent == edge.number).map(near).fold(1.0, f64::min)
     }
 
+    /// For a surface that is free in space, what its first derivative across an edge must be at both ends of that, since the
+    /// edges that meet there have derivatives of their own; none where they run on smoothly.
+    fn across_ends(&self) -> Vec<[Option<Vector3>; 2]> {
+        let mut out = Vec::new();
+        for (run, pcurves) in self.runs.iter().zip(&self.layout.pcurves) {
+            let count = run.len();
+            // By edge and end: the way in the parameter plane and the motion in space for a step of it.
+            let way = |k: usize, last: bool| {
+                let d = pcurves[k].domain();
+                let t = if last { d.end } else { d.start };
+                let flat = pcurves[k].velocity(t);
+                (flat / flat.norm(), run[k].curve.velocity(t) / flat.norm())
+            };
+            let across = |k: usize, last: bool| {
+                let (own, moved) = way(k, last);
+                let (other, its) =
+                    if last { way((k + 1) % count, false) } else { way((k + count - 1) % count, true) };
+                let turn = own.x * other.y - own.y * other.x;
+                if turn.abs() < LEAST_TURN {
+                    return None;
+                }
+                // Square to the edge as a sum of both ways.
+                let square = [-own.y, own.x];
+                let a = (square[0] * other.y - square[1] * other.x) / turn;
+                let b = (own.x * square[1] - own.y * square[0]) / turn;
+                Some(moved * a + its * b)
+            };
+            out.extend((0..count).map(|k| [across(k, false), across(k, true)]));
+        }
+        out
+    }
+
     /// What the surface is to do at an edge, where it takes over anything.
-    fn leaving(&self, edge: &PatchEdge, t: f64, inward: [f64; 2], speed: f64) -> Option<Leaving> {
+    fn leaving(
+        &self,
+        edge: &PatchEdge,
+        t: f64,
+        (inward, speed): ([f64; 2], f64),
+        ends: &[Option<Vector3>; 2],
+    ) -> Option<Leaving> {
         let beside = edge.tangent_to()?;
         let velocity = edge.curve.velocity(t);
         let (normal, away) = beside.leaving(t, &velocity.try_normalize(1e-12)?)?;
@@ -359,15 +406,32 @@ impl<'a> Fit<'a> {
                     across,
                     normal: Vector3::z(),
                     first: Vector3::z() * away.dot(&frame.z),
-                    bend: bend.map(|b| b / facing * self.size),
+                    bend: bend.map(|(b, _)| b / facing * self.size),
+                    largest: bend.map_or(0.0, |(_, l)| l / facing.abs() * self.size),
                     facing: facing.abs(),
                 }
             }
             None => {
                 // As fast across the edge as along it, and faster the rounder the patch must be.
-                let first = away * (self.layout.fullness * velocity.norm() / speed);
+                let mut first = away * (self.layout.fullness * velocity.norm() / speed);
+                // Toward a corner it becomes what the edges there make it.
+                let d = edge.curve.domain();
+                let share = (t - d.start) / d.length();
+                for (end, off) in ends.iter().zip([share, 1.0 - share]) {
+                    let Some(end) = end else { continue };
+                    let near = (1.0 - off / CORNER).clamp(0.0, 1.0);
+                    let near = near * near * (3.0 - 2.0 * near);
+                    first = first * (1.0 - near) + (end - normal * end.dot(&normal)) * near;
+                }
                 let bend = curvature.then(|| beside.bend(t, &first, &normal)).flatten();
-                Leaving { across: inward, normal, first, bend: bend.map(|b| b * self.size), facing: 1.0 }
+                Leaving {
+                    across: inward,
+                    normal,
+                    first,
+                    bend: bend.map(|(b, _)| b * self.size),
+                    largest: bend.map_or(0.0, |(_, l)| l * self.size),
+                    facing: 1.0,
+                }
             }
         })
     }
@@ -494,7 +558,7 @@ impl<'a> Fit<'a> {
                         let second = d.uu * (a * a) + d.uv * (2.0 * a * b) + d.vv * (b * b);
                         let wrong = (second.dot(&leaving.normal) - bend).abs();
                         if wrong > FLAT {
-                            miss = miss.max(wrong / (BEND * bend.abs().max(rim.least_bend)));
+                            miss = miss.max(wrong / (BEND * leaving.largest.max(rim.least_bend)));
                         }
                     }
                 }

@@ -1,0 +1,140 @@
+// Ways of shading that show how surfaces run: stripes, a sky of our own, curvature in colours. The figures come from the
+// server; here they only become colours.
+import * as THREE from '/assets/vendor/three.module.js';
+
+export const SHADES = [
+  { name: 'plain', label: 'Plain' },
+  { name: 'zebra', label: 'Zebra' },
+  { name: 'sky', label: 'Sky' },
+  { name: 'gaussian', label: 'Gaussian curvature', unit: '1/mm²', part: 0 },
+  { name: 'mean', label: 'Mean curvature', unit: '1/mm', part: 1 },
+];
+
+/** Colours of the lowest, the middle and the highest curvature, as the legend shows them too. */
+export const RAMP = ['#1f5f8b', '#f1ebdf', '#b3412a'];
+
+const rgb = (hex) => new THREE.Color(hex);
+
+const VERTEX = `
+attribute vec2 _curvature;
+varying vec3 vNormalHere;
+varying vec3 vPlace;
+varying vec2 vBend;
+void main() {
+  vec4 place = modelViewMatrix * vec4(position, 1.0);
+  vNormalHere = normalMatrix * normal;
+  vPlace = place.xyz;
+  vBend = _curvature;
+  gl_Position = projectionMatrix * place;
+}`;
+
+const FRAGMENT = `
+uniform int shade;
+uniform vec2 range;
+uniform vec3 low;
+uniform vec3 middle;
+uniform vec3 high;
+uniform float lit;
+varying vec3 vNormalHere;
+varying vec3 vPlace;
+varying vec2 vBend;
+
+// Black and white bands, a pixel of grey between them.
+float bands(float phase) {
+  float at = abs(fract(phase) - 0.5) * 2.0;
+  float soft = clamp(fwidth(phase) * 1.4, 0.0, 1.0);
+  return smoothstep(0.5 - soft, 0.5 + soft, at);
+}
+
+void main() {
+  vec3 n = normalize(vNormalHere) * (gl_FrontFacing ? 1.0 : -1.0);
+  vec3 seen = normalize(vPlace);
+  vec3 away = reflect(seen, n);
+  vec3 up = (vec4(away, 0.0) * viewMatrix).xyz;
+  float facing = clamp(dot(n, -seen), 0.0, 1.0);
+  vec3 colour = vec3(1.0);
+  if (shade == 1) {
+    float band = bands(9.0 * asin(clamp(up.x * 0.8 + up.z * 0.6, -1.0, 1.0)) / 3.14159265);
+    colour = mix(vec3(0.09, 0.13, 0.16), vec3(0.97, 0.95, 0.91), band);
+  } else if (shade == 2) {
+    // A room of ours: warm floor, cool ceiling, a soft horizon and two long lamps along it.
+    float rise = up.z;
+    vec3 floorTone = mix(vec3(0.42, 0.36, 0.29), vec3(0.80, 0.73, 0.62), smoothstep(-1.0, 0.0, rise));
+    vec3 roofTone = mix(vec3(0.95, 0.96, 0.95), vec3(0.36, 0.49, 0.57), smoothstep(0.0, 1.0, rise));
+    colour = mix(floorTone, roofTone, smoothstep(-0.03, 0.03, rise));
+    float lamps = smoothstep(0.13, 0.10, abs(abs(up.x) - 0.45)) * smoothstep(0.10, 0.25, rise);
+    colour = mix(colour, vec3(1.0, 0.99, 0.95), lamps * 0.9);
+    colour = mix(vec3(0.66, 0.70, 0.71), colour, 0.55 + 0.45 * facing);
+  } else {
+    float value = shade == 3 ? vBend.x : vBend.y * (gl_FrontFacing ? 1.0 : -1.0);
+    float centre = clamp(0.0, range.x, range.y);
+    float share = value < centre
+      ? -clamp((centre - value) / max(centre - range.x, 1e-30), 0.0, 1.0)
+      : clamp((value - centre) / max(range.y - centre, 1e-30), 0.0, 1.0);
+    colour = share < 0.0 ? mix(middle, low, -share) : mix(middle, high, share);
+    colour *= 0.62 + 0.38 * facing;
+  }
+  if (!gl_FrontFacing && shade < 3) colour *= 0.72;
+  colour = mix(colour, vec3(0.06, 0.42, 0.36), lit);
+  gl_FragColor = vec4(colour, 1.0);
+  #include <colorspace_fragment>
+}`;
+
+/** The material of a way of shading, one for each and for what is lit up. */
+export class Shades {
+  constructor() {
+    this.now = 'plain';
+    this.made = new Map();
+    this.range = new THREE.Vector2(-1, 1);
+  }
+
+  get kind() {
+    return SHADES.find((s) => s.name === this.now);
+  }
+
+  material(isLit) {
+    const key = `${this.now} ${isLit}`;
+    if (!this.made.has(key))
+      this.made.set(
+        key,
+        new THREE.ShaderMaterial({
+          vertexShader: VERTEX,
+          fragmentShader: FRAGMENT,
+          side: THREE.DoubleSide,
+          polygonOffset: true,
+          polygonOffsetFactor: 1,
+          polygonOffsetUnits: 1,
+          uniforms: {
+            shade: { value: SHADES.findIndex((s) => s.name === this.now) },
+            range: { value: this.range },
+            low: { value: rgb(RAMP[0]) },
+            middle: { value: rgb(RAMP[1]) },
+            high: { value: rgb(RAMP[2]) },
+            lit: { value: isLit ? 0.35 : 0 },
+          },
+        }),
+      );
+    return this.made.get(key);
+  }
+
+  /** Sets the range of the colours by what is shown: all but the outermost hundredths, so that a tip does not wash it out. */
+  fitRange(meshes) {
+    const { part } = this.kind;
+    if (part === undefined) return null;
+    const values = [];
+    for (const mesh of meshes) {
+      const bend = mesh.geometry.getAttribute('_curvature');
+      if (!bend || mesh.userData.faded === true) continue;
+      const step = Math.max(1, Math.floor(bend.count / 4000));
+      for (let i = 0; i < bend.count; i += step) values.push(bend.getComponent(i, part));
+    }
+    if (!values.length) return null;
+    values.sort((a, b) => a - b);
+    let [low, high] = [0.01, 0.99].map((share) => values[Math.round(share * (values.length - 1))]);
+    // What bends the same everywhere still gets a range to lie in.
+    const least = 1e-9 + 0.02 * Math.max(Math.abs(low), Math.abs(high));
+    if (high - low < least) [low, high] = [Math.min(low - least, 0), Math.max(high + least, 0)];
+    this.range.set(low, high);
+    return [low, high];
+  }
+}
