@@ -167,22 +167,26 @@ fn at_place(knots: &[KnotVector; 2], [s, t]: [f64; 2], mut each: impl FnMut(usiz
     }
 }
 
-/// Adds the energy by quadrature: one Gauss point fewer per span than the degree is enough where pieces meet so smoothly.
+/// A Gauss point of a span: its parameter, its weight, and the basis functions with their derivatives there.
+type Place = (f64, f64, [[f64; ORDER]; 4]);
+
+/// Adds the energy by quadrature, cell by cell: one Gauss point fewer per span than the degree is enough where pieces meet
+/// so smoothly, and a single one where the energy counts next to nothing.
 fn add_energy(system: &mut Symmetric, knots: &[KnotVector; 2], fairness: Fairness, region: &Region) {
     let [u, v] = knots;
     let columns = v.point_count();
-    let places = |k: &KnotVector| {
-        let mut out = Vec::new();
-        for span in k.spans() {
+    let (pu, pv) = (u.degree(), v.degree());
+    let places = |k: &KnotVector, count: usize| -> Vec<(usize, Vec<Place>)> {
+        let at = |span: usize| {
             let (from, to) = (k.knots()[span], k.knots()[span + 1]);
-            for &(x, weight) in gauss_legendre(k.degree() - 1) {
+            let place = |&(x, weight): &(f64, f64)| {
                 let t = from + x * (to - from);
-                out.push((span, t, weight * (to - from), k.basis_derivatives(span, t)));
-            }
-        }
-        out
+                (t, weight * (to - from), k.basis_derivatives(span, t))
+            };
+            (span, gauss_legendre(count).iter().map(place).collect())
+        };
+        k.spans().into_iter().map(at).collect()
     };
-    let along = places(u);
     // Each part of the energy by the orders of derivative in u and v, with the number of times that it occurs.
     let parts = [
         (fairness.stretch, 1, 0),
@@ -196,28 +200,42 @@ fn add_energy(system: &mut Symmetric, knots: &[KnotVector; 2], fairness: Fairnes
         (fairness.vary, 0, 3),
     ];
     let parts: Vec<(f64, usize, usize)> = parts.into_iter().filter(|p| p.0 > 0.0).collect();
-    let (pu, pv) = (u.degree(), v.degree());
-    let mut factors = [0.0; ORDER * ORDER];
-    for (sv, t, wv, bv) in places(v) {
-        let crossed = region.crossed(t);
-        for (su, s, wu, bu) in &along {
-            let inside = crossed.partition_point(|c| c < s) % 2 == 1;
-            let weight = wu * wv * if inside { 1.0 } else { region.outside };
-            let index = |k: usize| (su - pu + k / (pv + 1)) * columns + sv - pv + k % (pv + 1);
-            let count = (pu + 1) * (pv + 1);
-            for &(part, a, b) in &parts {
-                for (k, factor) in factors[..count].iter_mut().enumerate() {
-                    *factor = bu[a][k / (pv + 1)] * bv[b][k % (pv + 1)];
-                }
-                for k in 0..count {
-                    let x = weight * part * factors[k];
-                    let row = index(k);
-                    // Columns of one u stand side by side.
-                    for i in 0..=k / (pv + 1) {
-                        let first = i * (pv + 1);
-                        let last = (first + pv).min(k);
-                        system.add_run(row, index(first), x, &factors[first..=last]);
+    let count = (pu + 1) * (pv + 1);
+    let mut cell = vec![0.0; count * count];
+    let mut factors = vec![0.0; count];
+    let (fine_u, coarse_u) = (places(u, pu - 1), places(u, 1));
+    let (fine_v, coarse_v) = (places(v, pv - 1), places(v, 1));
+    for ((sv, fine_v), (_, coarse_v)) in fine_v.iter().zip(&coarse_v) {
+        let crossed: Vec<Vec<f64>> = fine_v.iter().map(|p| region.crossed(p.0)).collect();
+        for ((su, fine_u), (_, coarse_u)) in fine_u.iter().zip(&coarse_u) {
+            let inside = |s: f64, crossed: &Vec<f64>| crossed.partition_point(|c| *c < s) % 2 == 1;
+            let any = crossed.iter().any(|line| fine_u.iter().any(|p| inside(p.0, line)));
+            let (along_u, along_v) = if any { (fine_u, fine_v) } else { (coarse_u, coarse_v) };
+            cell.fill(0.0);
+            for (row, (_, wv, bv)) in along_v.iter().enumerate() {
+                for (s, wu, bu) in along_u {
+                    let share = if any && inside(*s, &crossed[row]) { 1.0 } else { region.outside };
+                    for &(part, a, b) in &parts {
+                        for (k, factor) in factors.iter_mut().enumerate() {
+                            *factor = bu[a][k / (pv + 1)] * bv[b][k % (pv + 1)];
+                        }
+                        for k in 0..count {
+                            let x = wu * wv * share * part * factors[k];
+                            let own = &mut cell[k * count..k * count + k + 1];
+                            for (sum, y) in own.iter_mut().zip(&factors) {
+                                *sum += x * y;
+                            }
+                        }
                     }
+                }
+            }
+            let index = |k: usize| (su - pu + k / (pv + 1)) * columns + sv - pv + k % (pv + 1);
+            for k in 0..count {
+                // Columns of one u stand side by side.
+                for i in 0..=k / (pv + 1) {
+                    let first = i * (pv + 1);
+                    let last = (first + pv).min(k);
+                    system.add_run(index(k), index(first), &cell[k * count + first..=k * count + last]);
                 }
             }
         }
@@ -242,11 +260,11 @@ impl Symmetric {
         self.rows[row * (self.reach + 1) + self.reach + column - row] += value;
     }
 
-    /// Adds a factor times each of a run of values, from a column on.
-    fn add_run(&mut self, row: usize, column: usize, factor: f64, values: &[f64]) {
+    /// Adds a run of values, from a column on.
+    fn add_run(&mut self, row: usize, column: usize, values: &[f64]) {
         let first = row * (self.reach + 1) + self.reach + column - row;
         for (cell, value) in self.rows[first..first + values.len()].iter_mut().zip(values) {
-            *cell += factor * value;
+            *cell += value;
         }
     }
 

@@ -14,6 +14,9 @@ use crate::{Face, Shell};
 /// Gauss points per knot span; a rational quarter turn then comes out to about 1e-14.
 const MOST_POINTS: usize = 14;
 const FIELDS: usize = 11;
+/// From this many spans on, fitted as they are, each is so short that fewer points reach the same.
+const FINE_SPANS: usize = 16;
+const FINE_POINTS: usize = 7;
 /// From this many spans on each is so short that the root in the area element is no longer what limits.
 const MANY_SPANS: usize = 6;
 
@@ -151,8 +154,13 @@ fn integrate<const N: usize>(face: &Face, fields: &impl Fn(f64, f64) -> [f64; N]
         let curve = &used.pcurve;
         let along = if used.forward { 1.0 } else { -1.0 };
         let level = curve.degree() == 1 && curve.start().x == curve.end().x;
-        let outer = if level { rule_v } else { gauss_legendre(MOST_POINTS) };
-        for pair in cuts(curve, &u_breaks, &v_breaks).windows(2) {
+        let cuts = cuts(curve, &u_breaks, &v_breaks);
+        let outer = match (level, cuts.len() > FINE_SPANS) {
+            (true, _) => rule_v,
+            (false, true) => gauss_legendre(FINE_POINTS),
+            (false, false) => gauss_legendre(MOST_POINTS),
+        };
+        for pair in cuts.windows(2) {
             let length = pair[1] - pair[0];
             for &(x, weight) in outer {
                 let (p, [d, ..]) = curve.derivatives(pair[0] + x * length);
@@ -184,7 +192,9 @@ fn rules(surface: &NurbsSurface) -> [&'static [(f64, f64)]; 2] {
     let plain_v = (0..h.len()).all(|k| h[k].w == h[k - k % columns].w);
     [(surface.knots_u(), plain_u), (surface.knots_v(), plain_v)].map(|(knots, plain)| {
         let enough = (5 * knots.degree()).div_ceil(2);
-        let few = !plain || knots.breaks().len() <= MANY_SPANS;
+        let spans = knots.breaks().len();
+        let few = !plain || spans <= MANY_SPANS;
+        let enough = if spans > FINE_SPANS { knots.degree() + 3 } else { enough };
         gauss_legendre(if few { MOST_POINTS } else { enough.min(MOST_POINTS) })
     })
 }

@@ -305,20 +305,37 @@ impl<'a> Fit<'a> {
         }
     }
 
-    /// Places along all edges, at least so many per unit of the parameter plane.
-    fn rims(&self, density: f64) -> Vec<Rim> {
+    /// Parameters of an edge from end to end, so many for each span that it crosses there.
+    fn places_along(&self, pcurve: &NurbsCurve, knots: &[KnotVector; 2], density: f64) -> Vec<f64> {
+        let d = pcurve.domain();
+        let longest = d.length() / PLACES[0] as f64;
+        let least = d.length() / PLACES[1] as f64;
+        let mut out = vec![d.start];
+        let mut t = d.start;
+        while t < d.end {
+            let at = self.unit(&pcurve.point(t));
+            let span = |k: usize| {
+                let i = knots[k].span(at[k]);
+                knots[k].knots()[i + 1] - knots[k].knots()[i]
+            };
+            let speed = pcurve.velocity(t).norm() / self.size;
+            let step = (span(0).min(span(1)) / (density * speed.max(1e-12))).clamp(least, longest);
+            t = if t + 1.5 * step >= d.end { d.end } else { t + step };
+            out.push(t);
+        }
+        out
+    }
+
+    /// Places along all edges, so many for each span that they cross.
+    fn rims(&self, knots: &[KnotVector; 2], density: f64) -> Vec<Rim> {
         let mut out = Vec::new();
         let ends = if self.layout.plane.is_some() { Vec::new() } else { self.across_ends() };
         let edges = self.runs.iter().flatten().zip(self.layout.pcurves.iter().flatten());
         for (k, (edge, pcurve)) in edges.enumerate() {
             let ends = ends.get(k).copied().unwrap_or_default();
-            let d = pcurve.domain();
-            let length = pcurve.polygon_length() / self.size;
-            let count = ((length * density).ceil() as usize).clamp(PLACES[0], PLACES[1]);
             let mut before: Option<[f64; 2]> = None;
             let first = out.len();
-            for i in 0..=count {
-                let t = d.at(i as f64 / count as f64);
+            for (i, t) in self.places_along(pcurve, knots, density).into_iter().enumerate() {
                 let flat = pcurve.point(t);
                 let at = self.unit(&flat);
                 let velocity = pcurve.velocity(t);
@@ -448,8 +465,7 @@ impl<'a> Fit<'a> {
         let mut before: Option<NurbsSurface> = None;
         for round in 0..MAX_ROUNDS {
             let knots = [0, 1].map(|k| KnotVector::smooth_pieces(self.kind.degree, &breaks[k]));
-            let smallest = breaks.iter().flat_map(|b| b.windows(2).map(|w| w[1] - w[0])).fold(1.0, f64::min);
-            let rims = self.rims(DENSITY / smallest);
+            let rims = self.rims(&knots, DENSITY);
             let free = self.layout.plane.is_none();
             let bent = rims.iter().any(|r| r.bend().is_some());
             // Bends of a surface that is free in space, and inner places that are found on it, need what there is already.
@@ -467,7 +483,7 @@ impl<'a> Fit<'a> {
             let Some(surface) = before.clone() else { break };
             let inner = self.off_inner(&surface);
             // How far each place is off, as a share of what is allowed.
-            let misses = self.misses(&surface, &self.rims(1.7 * DENSITY / smallest));
+            let misses = self.misses(&surface, &self.rims(&knots, 1.7 * DENSITY));
             let worst =
                 misses.iter().map(|m| m.1).fold(inner / (SHARE_OF_FIT * self.tolerance.fit), f64::max);
             let stuck = best.as_ref().is_some_and(|b| worst > BRINGS * b.0) && round > 2;
