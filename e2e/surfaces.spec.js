@@ -142,7 +142,7 @@ test('a loft takes over the tangents of the faces whose edges are picked', async
   await drawing(page, 'XY', '60 mm', circle(page, 8));
   await page.keyboard.press('f');
   const loft = card(page, 'Loft');
-  await page.mouse.click(...(await lookFor(page, /^Click for Sections: edge .*v end/, [0.2, 0.2, 0.7, 0.8])));
+  await page.mouse.click(...(await lookFor(page, /^Click for Sections: .*v end/, [0.2, 0.2, 0.7, 0.8])));
   await expect(loft.locator('.slot-row')).toHaveCount(1);
   await row(page, 2).click();
   await expect(loft.locator('.slot-row')).toHaveCount(2);
@@ -358,10 +358,10 @@ test('a bridge spans two edges picked in space, and a strip runs along one', asy
   await expect(ledger(page, 'free_edges')).toContainText('4 free edges');
   await page.keyboard.press('Shift+B');
   const bridge = card(page, 'Bridge');
-  await page.mouse.click(...(await lookFor(page, /^Click for First edge: edge Profile.*v end/, [0.3, 0.3, 0.7, 0.9])));
+  await page.mouse.click(...(await lookFor(page, /^Click for First edge: .*v end/, [0.3, 0.3, 0.7, 0.9])));
   await bridge.getByRole('combobox', { name: 'Second edge' }).focus();
   await page.mouse.click(
-    ...(await lookFor(page, /^Click for Second edge: edge Profile.*v start/, [0.3, 0.1, 0.7, 0.7])),
+    ...(await lookFor(page, /^Click for Second edge: .*v start/, [0.3, 0.1, 0.7, 0.7])),
   );
   await expect(bridge.locator('.slot-row')).toHaveCount(2);
   await expect.poll(() => number(reached(page, 'Angle at the first section'))).toBeLessThan(0.1);
@@ -372,7 +372,7 @@ test('a bridge spans two edges picked in space, and a strip runs along one', asy
   await page.keyboard.press('Shift+S');
   const strip = card(page, 'Strip');
   await strip.getByLabel('Along').focus();
-  await page.mouse.click(...(await lookFor(page, /^Click for Along: edge Profile.*v end/, [0.3, 0, 0.7, 0.5])));
+  await page.mouse.click(...(await lookFor(page, /^Click for Along: .*v end/, [0.3, 0, 0.7, 0.5])));
   await strip.getByLabel('Width').fill('6 mm');
   await strip.getByLabel('Angle to the face').fill('90 deg');
   // A ring on the rim, inside or outside of it.

@@ -19,9 +19,9 @@ const CHORD_SHARE: f64 = 1.0 / 700.0;
 const CLOSED: f64 = 1e-2;
 const CHORD_LIMITS: [f64; 2] = [0.002, 5.0];
 
-/// Combs of a face in either direction, and teeth of each for a knot span.
+/// Combs of a face in either direction, and about how many teeth each has.
 const COMB_LINES: usize = 5;
-const COMB_TEETH: usize = 6;
+const COMB_TEETH: usize = 48;
 
 /// How finely surfaces are shown; what they are stays the same.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize, JsonSchema)]

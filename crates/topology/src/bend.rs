@@ -29,10 +29,11 @@ pub fn curvatures(shell: &Shell, mesh: &Mesh) -> Vec<Vec<[f64; 2]>> {
     mesh.faces.par_iter().map(of_face).collect()
 }
 
-/// Curvature combs of a face along `lines` parameter lines each way, each as long as it runs inside the face: teeth against
+/// Curvature combs of a face along `lines` parameter lines each way, each as long as it runs inside the face, with about so
+/// many `teeth` on each: they stand against
 /// the side to which the surface bends, by the normal curvature along the line in 1/mm.
 #[must_use]
-pub fn surface_combs(face: &Face, lines: usize, per_span: usize) -> Vec<Vec<Tooth>> {
+pub fn surface_combs(face: &Face, lines: usize, teeth: usize) -> Vec<Vec<Tooth>> {
     let (u, v) = face.surface.domain();
     let outlines: Vec<Vec<[f64; 2]>> = if face.is_whole() {
         Vec::new()
@@ -60,7 +61,8 @@ pub fn surface_combs(face: &Face, lines: usize, per_span: usize) -> Vec<Vec<Toot
         for along_u in [true, false] {
             let knots = if along_u { face.surface.knots_u() } else { face.surface.knots_v() };
             let mut comb: Vec<Tooth> = Vec::new();
-            for t in knots.sampled(per_span) {
+            let spans = knots.breaks().len() - 1;
+            for t in knots.sampled((teeth / spans).clamp(1, 12)) {
                 let at = if along_u { [t, v.at(share)] } else { [u.at(share), t] };
                 let d = face.surface.derivatives(at[0], at[1]);
                 let way = if along_u { d.u } else { d.v };

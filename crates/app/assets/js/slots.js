@@ -100,8 +100,14 @@ export const slots = (describe, parts) => ({
     if (typeof value === 'string') return value.toUpperCase();
     const name = this.step(value.step)?.name ?? value.step;
     if (!value.item) return name;
-    // An edge's or a face's own name says already what it is of.
-    return value.item.includes('{') ? this.spoken(value.item) : `${name} / ${value.item}`;
+    // What an edge was made from is known by its step; only where several meet do they tell it apart.
+    const item = value.item.replace(/^(edge|face) /, '');
+    return `${name} / ${item.includes(' | ') ? this.spoken(item) : item.replace(/^\{.+?\} \/ /, '')}`;
+  },
+  /** The same in full. */
+  rowTitle(value) {
+    if (!value?.item) return '';
+    return `${this.step(value.step)?.name ?? value.step} / ${this.spoken(value.item)}`;
   },
   fillSlot(slot, text) {
     this.card.draft[slot.name] = fromText(text);

@@ -67,7 +67,7 @@ export const spacePage = (parts) => ({
       return;
     }
     if (under.line?.kind === 'edge' && this.seamOf(under.line)) {
-      this.seam = { step: under.line.step, item: under.line.item };
+      this.seamInView = { step: under.line.step, item: under.line.item };
       return;
     }
     const step = (under.place ?? under.line ?? under.body)?.step;
@@ -81,7 +81,7 @@ export const spacePage = (parts) => ({
   },
 
   // --- Seams: how two faces meet along an edge
-  seam: null,
+  seamInView: null,
   allSeams() {
     return [...(this.report?.bodies ?? []).flatMap((b) => b.seams), ...(this.report?.open_seams ?? [])];
   },
@@ -94,10 +94,10 @@ export const spacePage = (parts) => ({
   },
   /** The seam that is kept in view, as it is now. */
   seamNow() {
-    return this.seam && this.seamOf(this.seam);
+    return this.seamInView && this.seamOf(this.seamInView);
   },
   keepSeam(seam) {
-    this.seam = { step: seam.items[0].step, item: seam.items[0].item };
+    this.seamInView = { step: seam.items[0].step, item: seam.items[0].item };
     this.fly(seam.angle_at);
   },
 
@@ -107,7 +107,6 @@ export const spacePage = (parts) => ({
   nets: false,
   range: null,
   shades: () => SHADES,
-  ramp: `linear-gradient(to right, ${RAMP.join(', ')})`,
   setShade(name) {
     this.shade = name;
     parts.viewer.shade(name);
@@ -131,6 +130,18 @@ export const spacePage = (parts) => ({
   },
   rangeUnit() {
     return SHADES.find((s) => s.name === this.shade).unit ?? '';
+  },
+  /** Where nothing bends lies in the range, as a share. */
+  rangeCentre() {
+    const [low, high] = this.range;
+    return Math.min(1, Math.max(0, -low / (high - low)));
+  },
+  ramp() {
+    const [low, middle, high] = RAMP;
+    return `linear-gradient(to right, ${low}, ${middle} ${this.rangeCentre() * 100}%, ${high})`;
+  },
+  rangeWords() {
+    return this.shade === 'mean' ? 'below 0 it bulges, above 0 it is hollow' : 'below 0 a saddle, above 0 a dome or a bowl';
   },
   rangeText(value) {
     return Math.abs(value) < 1e-12 ? '0' : value.toPrecision(2).replace('e-', 'e−').replace(/^-/, '−');

@@ -64,7 +64,9 @@ pub struct Patch {
 /// Figures of what was reached at each edge, under one label for each, and warnings where that is less than was asked.
 pub(crate) fn edges_reached(edges: &[EdgeReached], slot: &str, join: f64) -> (Vec<Reached>, Vec<Notice>) {
     let (mut reached, mut warnings) = (Vec::new(), Vec::new());
-    for edge in edges {
+    let mut edges = edges.to_vec();
+    edges.sort_by_key(|e| e.number);
+    for edge in &edges {
         let number = edge.number;
         let of = match slot {
             "first" | "second" => format!("edge {number} of the {slot} family"),
