@@ -65,11 +65,17 @@ async function paper(page) {
  */
 async function lookFor(page, wanted, [x0, y0, x1, y1] = [0, 0, 1, 1]) {
   const words = page.locator('.hover-word');
-  // Again between the first places: what is looked for may only just have been shown, and the picture moved.
-  for (const shift of [6, 11, 8]) {
+  // At a glance first, since what is looked for is often large; again between the first places, since it may only just have
+  // been shown, and the picture moved.
+  for (const [shift, step] of [
+    [13, 27],
+    [6, 12],
+    [11, 12],
+    [8, 12],
+  ]) {
     const box = await page.locator('#space').boundingBox();
-    for (let y = box.y + y0 * box.height + shift; y < box.y + y1 * box.height; y += 12) {
-      for (let x = box.x + x0 * box.width + shift; x < box.x + x1 * box.width; x += 12) {
+    for (let y = box.y + y0 * box.height + shift; y < box.y + y1 * box.height; y += step) {
+      for (let x = box.x + x0 * box.width + shift; x < box.x + x1 * box.width; x += step) {
         await page.mouse.move(x, y);
         if (wanted.test(await words.textContent()) && (await isSeen(page, x, y))) return [x, y];
       }

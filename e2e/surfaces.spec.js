@@ -360,9 +360,7 @@ test('a bridge spans two edges picked in space, and a strip runs along one', asy
   const bridge = card(page, 'Bridge');
   await page.mouse.click(...(await lookFor(page, /^Click for First edge: .*v end/, [0.3, 0.3, 0.7, 0.9])));
   await bridge.getByRole('combobox', { name: 'Second edge' }).focus();
-  await page.mouse.click(
-    ...(await lookFor(page, /^Click for Second edge: .*v start/, [0.3, 0.1, 0.7, 0.7])),
-  );
+  await page.mouse.click(...(await lookFor(page, /^Click for Second edge: .*v start/, [0.3, 0.1, 0.7, 0.7])));
   await expect(bridge.locator('.slot-row')).toHaveCount(2);
   await expect.poll(() => number(reached(page, 'Angle at the first section'))).toBeLessThan(0.1);
   // Between two tubes in a row it is the tube between them: 2 pi r h.

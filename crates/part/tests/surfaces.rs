@@ -1,89 +1,14 @@
 //! Surfaces as steps: what they measure, what their cards are told, and how they stay linked to what they are made from.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test fails by panicking")]
 
+mod made;
+
 use std::f64::consts::PI;
 
-use part::{Cancel, Edit, Notice, Outcome, Rebuilder, Rebuilt, Recipe, report};
+use made::*;
+use part::{Cancel, Edit, Rebuilder, Recipe, report};
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use topology::Body;
-
-fn step(id: &str, kind: &str, make: Value) -> Value {
-    json!({"id": id, "name": id, "make": {kind: make}})
-}
-
-fn recipe_with(parameters: Value, steps: Vec<Value>) -> Recipe {
-    let value = json!({
-        "format": "kindred-shell-recipe", "version": 1, "name": "Surfaces", "parameters": parameters, "steps": steps,
-    });
-    Recipe::from_value(value).unwrap()
-}
-
-fn recipe(steps: Vec<Value>) -> Recipe {
-    recipe_with(json!([]), steps)
-}
-
-fn rebuild(recipe: &Recipe) -> Rebuilt {
-    Rebuilder::new().rebuild(recipe, &Cancel::default(), &|_| ()).unwrap()
-}
-
-fn bodies(rebuilt: &Rebuilt, index: usize) -> &[Body] {
-    rebuilt.built(index).unwrap_or_else(|| panic!("{:?}", rebuilt.steps[index].outcome)).shape.bodies()
-}
-
-fn volume(rebuilt: &Rebuilt, index: usize) -> f64 {
-    bodies(rebuilt, index).iter().map(|b| b.measure().volume).sum()
-}
-
-fn area(rebuilt: &Rebuilt, index: usize) -> f64 {
-    bodies(rebuilt, index).iter().map(|b| b.measure().area).sum()
-}
-
-fn reached(rebuilt: &Rebuilt, index: usize, label: &str) -> f64 {
-    let built = rebuilt.built(index).unwrap_or_else(|| panic!("{:?}", rebuilt.steps[index].outcome));
-    built.reached.iter().find(|r| r.label == label).unwrap_or_else(|| panic!("{:?}", built.reached)).value
-}
-
-fn failure(rebuilt: &Rebuilt, index: usize) -> Notice {
-    match &rebuilt.steps[index].outcome {
-        Outcome::Failed(notice) => notice.clone(),
-        other => panic!("{other:?}"),
-    }
-}
-
-fn near(a: f64, b: f64, relative: f64) {
-    assert!((a - b).abs() <= relative * b.abs().max(1e-12), "{a} is not {b} within {relative}");
-}
-
-fn drawing(id: &str, plane: &str, offset: f64, curves: Value) -> Value {
-    step(id, "drawing", json!({"plane": plane, "offset": offset, "curves": curves}))
-}
-
-fn circle(id: &str, offset: f64, radius: f64) -> Value {
-    drawing(
-        id,
-        "xy",
-        offset,
-        json!([{"id": "curve 1", "kind": "circle", "points": [[0, 0]], "values": {"radius": radius}}]),
-    )
-}
-
-fn rectangle(id: &str, plane: &str, offset: f64, [x0, y0, x1, y1]: [f64; 4]) -> Value {
-    drawing(
-        id,
-        plane,
-        offset,
-        json!([{"id": "curve 1", "kind": "rectangle", "points": [[x0, y0]], "values": {"width": x1 - x0, "height": y1 - y0}}]),
-    )
-}
-
-fn line(id: &str, a: [f64; 3], b: [f64; 3]) -> Value {
-    step(id, "space_curve", json!({"points": [a, b]}))
-}
-
-fn of(step: &str) -> Value {
-    json!({"step": step})
-}
 
 #[test]
 fn every_tool_has_a_key_of_its_own_and_a_name_that_no_other_has() {

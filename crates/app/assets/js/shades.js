@@ -132,8 +132,9 @@ export class Shades {
     values.sort((a, b) => a - b);
     let [low, high] = [0.01, 0.99].map((share) => values[Math.round(share * (values.length - 1))]);
     // What bends the same everywhere still gets a range to lie in.
-    const least = 1e-9 + 0.02 * Math.max(Math.abs(low), Math.abs(high));
-    if (high - low < least) [low, high] = [Math.min(low - least, 0), Math.max(high + least, 0)];
+    if (high - low < 0.02 * Math.max(Math.abs(low), Math.abs(high)))
+      [low, high] = [Math.min(low, 0), Math.max(high, 0)];
+    if (high - low < 1e-9) [low, high] = [-1e-6, 1e-6];
     this.range.set(low, high);
     return [low, high];
   }

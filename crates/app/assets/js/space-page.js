@@ -141,7 +141,9 @@ export const spacePage = (parts) => ({
     return `linear-gradient(to right, ${low}, ${middle} ${this.rangeCentre() * 100}%, ${high})`;
   },
   rangeWords() {
-    return this.shade === 'mean' ? 'below 0 it bulges, above 0 it is hollow' : 'below 0 a saddle, above 0 a dome or a bowl';
+    return this.shade === 'mean'
+      ? 'below 0 it bulges, above 0 it is hollow'
+      : 'below 0 a saddle, above 0 a dome or a bowl';
   },
   rangeText(value) {
     return Math.abs(value) < 1e-12 ? '0' : value.toPrecision(2).replace('e-', 'e−').replace(/^-/, '−');

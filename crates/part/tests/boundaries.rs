@@ -1,0 +1,302 @@
+//! Surfaces that boundaries make, and surfaces shaped by hand, as steps: what their cards are told, and how they stay linked.
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test fails by panicking")]
+
+mod made;
+
+use std::f64::consts::PI;
+
+use made::*;
+use part::{Edit, report};
+use proptest::prelude::*;
+use serde_json::{Value, json};
+
+/// An upright tube of a radius and its upper border.
+fn tube(radius: f64, height: f64) -> Vec<Value> {
+    vec![
+        circle("ring", 0.0, radius),
+        step("tube", "extrude", json!({"profile": of("ring"), "length": height, "ends": "open"})),
+    ]
+}
+
+fn rim(side: &str) -> Value {
+    json!({"step": "tube", "item": format!("edge {{ring}} / curve 1, {side}")})
+}
+
+#[test]
+fn a_tube_is_closed_by_patches_into_a_solid() {
+    let with = |agrees: &str, tension: f64| {
+        let mut steps = tube(20.0, 30.0);
+        steps.push(step(
+            "top",
+            "patch",
+            json!({"edges": [rim("u end")], "agrees": [agrees], "tension": tension}),
+        ));
+        steps.push(step("bottom", "patch", json!({"edges": [rim("u start")]})));
+        steps.push(step("all", "joined_surface", json!({"surfaces": [of("tube"), of("top"), of("bottom")]})));
+        recipe(steps)
+    };
+    // In position only a patch in a plane border is flat: a cylinder, pi r^2 h.
+    let flat = with("position", 0.0);
+    let built = rebuild(&flat);
+    near(volume(&built, 4), PI * 400.0 * 30.0, 1e-6);
+    assert!(report(&flat, &built).ready);
+    // Tangent to the upright wall it is a dome: more than a cone of that height holds, less than half a ball and a bit.
+    let dome = volume(&rebuild(&with("tangent", 0.0)), 4) - PI * 400.0 * 30.0;
+    let ball = 2.0 / 3.0 * PI * 8000.0;
+    assert!((0.85 * ball..1.15 * ball).contains(&dome), "{dome} of {ball}");
+    let taut = volume(&rebuild(&with("tangent", 5.0)), 4) - PI * 400.0 * 30.0;
+    assert!(taut < dome, "{taut} {dome}");
+    let built = rebuild(&with("curvature", 0.0));
+    let figures: Vec<f64> =
+        built.built(2).unwrap().reached.iter().filter(|r| r.label == "Edge 1").map(|r| r.value).collect();
+    let [gap, angle, share] = figures[..] else { panic!("{figures:?}") };
+    assert!(gap <= 1e-3 && angle.to_degrees() <= 0.1 && share <= 0.02, "{figures:?}");
+}
+
+#[test]
+fn a_patch_says_what_keeps_it_from_closing() {
+    let square = |id: &str, a: [f64; 3], b: [f64; 3]| line(id, a, b);
+    let sides = vec![
+        square("a", [0.0; 3], [30.0, 0.0, 0.0]),
+        square("b", [30.0, 0.0, 0.0], [30.0, 30.0, 10.0]),
+        square("c", [0.0, 30.0, 0.0], [30.0, 30.0, 10.0]),
+        square("d", [0.0, 30.0, 0.0], [0.0; 3]),
+    ];
+    let with = |make: Value| {
+        let mut steps = sides.clone();
+        steps.push(step("patch", "patch", make));
+        rebuild(&recipe(steps))
+    };
+    // Any order will do.
+    let made = with(json!({"edges": [of("c"), of("a"), of("d"), of("b")]}));
+    assert!(area(&made, 4) > 900.0);
+    let open = failure(&with(json!({"edges": [of("a"), of("b"), of("c")]})), 4);
+    assert_eq!(open.input.as_deref(), Some("edges"));
+    assert!(open.message.contains("open by 30.000 mm") && open.at.is_some(), "{}", open.message);
+    let bare = failure(
+        &with(json!({"edges": [of("a"), of("b"), of("c"), of("d")], "agrees": ["position", "tangent"]})),
+        4,
+    );
+    assert!(bare.message.contains("edge 2 is no edge of a face"), "{}", bare.message);
+    // Inner points: met to the fit tolerance, refused outside and far off, each about its slot.
+    let edges = json!([of("a"), of("b"), of("c"), of("d")]);
+    let made = with(json!({"edges": edges, "points": [[15, 15, 8]]}));
+    assert!(reached(&made, 4, "Deviation reached") <= 1e-3);
+    for (point, words) in [([60, 15, 0], "lies outside"), ([15, 15, 400], "off the edges")] {
+        let refused = failure(&with(json!({"edges": edges, "points": [point]})), 4);
+        assert_eq!(refused.input.as_deref(), Some("points"));
+        assert!(refused.message.contains(words), "{}", refused.message);
+    }
+    assert_eq!(failure(&with(json!({"edges": edges, "tension": -1})), 4).input.as_deref(), Some("tension"));
+}
+
+#[test]
+fn network_sides_take_over_and_inner_curves_cannot() {
+    let arch = |id: &str, y: f64| {
+        drawing(
+            id,
+            "xz",
+            -y,
+            json!([{"id": "curve 1", "kind": "through_points", "points": [[-20, 0], [0, 12], [20, 0]]}]),
+        )
+    };
+    let steps = |agrees: Value| {
+        let mut steps = vec![arch("a", 0.0)];
+        steps.push(step("wall", "extrude", json!({"profile": of("a"), "length": 20})));
+        steps.extend([arch("b", 40.0), arch("c", 70.0)]);
+        for (id, x, z) in [("left", -20.0, 0.0), ("top", 0.0, 12.0), ("right", 20.0, 0.0)] {
+            steps.push(line(id, [x, 0.0, z], [x, 70.0, z]));
+        }
+        let edge = json!({"step": "wall", "item": "edge {a} / curve 1, u start"});
+        steps.push(step(
+            "skin",
+            "network",
+            json!({"first": [edge, of("b"), of("c")], "first_agrees": agrees, "second": [of("left"), of("top"), of("right")]}),
+        ));
+        rebuild(&recipe(steps))
+    };
+    let made = steps(json!(["curvature"]));
+    let label = "Edge 1 of the first family";
+    let figures: Vec<f64> =
+        made.built(7).unwrap().reached.iter().filter(|r| r.label == label).map(|r| r.value).collect();
+    assert!(figures.len() == 3 && figures[1].to_degrees() < 0.1 && figures[2] < 0.02, "{figures:?}");
+    let refused = failure(&steps(json!(["position", "tangent"])), 7);
+    assert_eq!(refused.input.as_deref(), Some("first"));
+    assert!(refused.message.contains("no edge of a face"), "{}", refused.message);
+}
+
+#[test]
+fn a_bridge_leaves_in_the_direction_asked_for() {
+    let wall = |id: &str, profile: &str, y: f64| {
+        vec![
+            line(profile, [0.0, y, 0.0], [30.0, y, 0.0]),
+            step(
+                id,
+                "extrude",
+                json!({"profile": of(profile), "direction": "axis", "axis": "z", "length": 10}),
+            ),
+        ]
+    };
+    let area_with = |more: Value| {
+        let mut steps = wall("low", "p", 0.0);
+        steps.extend(wall("far", "q", 40.0));
+        let edge = |body: &str, profile: &str| json!({"step": body, "item": format!("edge {{{profile}}} / curve, u start")});
+        let mut make =
+            json!({"first": [edge("low", "p")], "second": [edge("far", "q")], "second_agrees": "position"});
+        make.as_object_mut().unwrap().extend(more.as_object().unwrap().clone());
+        steps.push(step("span", "bridge", make));
+        area(&rebuild(&recipe(steps)), 4)
+    };
+    // The wall stands square to the way across: the bridge leaves it downwards, straight or leaning to one side.
+    let straight = area_with(json!({}));
+    near(area_with(json!({"first_leaves": "square"})), straight, 1e-9);
+    let leaning = area_with(json!({"first_turn": "30 deg"}));
+    assert!((leaning - straight).abs() > 1.0, "{leaning} {straight}");
+    near(area_with(json!({"first_turn": "-30 deg"})), leaning, 1e-6);
+    let refused = {
+        let mut steps = wall("low", "p", 0.0);
+        steps.push(step(
+            "span",
+            "bridge",
+            json!({"first": [{"step": "low", "item": "edge {p} / curve, u start"}], "second": [of("p")], "first_turn": "89 deg"}),
+        ));
+        failure(&rebuild(&recipe(steps)), 2)
+    };
+    assert_eq!(refused.input.as_deref(), Some("first_turn"));
+}
+
+#[test]
+fn edges_that_lie_along_each_other_are_reported_before_they_are_joined() {
+    let mut steps = tube(20.0, 30.0);
+    steps.push(step("top", "patch", json!({"edges": [rim("u end")], "agrees": ["tangent"]})));
+    let recipe = recipe(steps);
+    let told = report(&recipe, &rebuild(&recipe));
+    assert_eq!(told.bodies.len(), 2);
+    let [seam] = &told.open_seams[..] else { panic!("{:?}", told.open_seams) };
+    assert_eq!(seam.meets, "G1");
+    assert!(seam.gap_mm < 1e-3 && seam.angle_deg < 0.1);
+    let steps: Vec<&str> = seam.items.iter().map(|r| r.step.as_str()).collect();
+    assert!(steps.contains(&"tube") && steps.contains(&"top"), "{steps:?}");
+}
+
+/// A ruled sheet between two straight lines, 40 by 30 mm.
+fn sheet() -> Vec<Value> {
+    vec![
+        line("p", [-20.0, 0.0, 0.0], [20.0, 0.0, 0.0]),
+        line("q", [-20.0, 30.0, 0.0], [20.0, 30.0, 0.0]),
+        step("sheet", "ruled", json!({"first": of("p"), "second": of("q")})),
+    ]
+}
+
+fn reshaped(more: Value) -> part::Recipe {
+    let mut steps = sheet();
+    let mut make = json!({"surface": of("sheet")});
+    make.as_object_mut().unwrap().extend(more.as_object().unwrap().clone());
+    steps.push(step("shaped", "reshape", make));
+    recipe(steps)
+}
+
+#[test]
+fn points_are_moved_by_formulas_and_rows_counted_from_one() {
+    let changes = json!([
+        {"change": "raise", "along": "both", "degree": 3},
+        {"change": "evenly", "along": "both", "count": 1},
+        {"change": "move", "picks": [{"row": 1}], "by": [0, 0, "6 mm"]},
+        {"change": "move", "picks": [{"point": [5, 5]}, {"column": 1}], "by": [0, 0, "3 mm"]},
+    ]);
+    let built = rebuild(&reshaped(json!({"changes": changes})));
+    near(reached(&built, 3, "Rows"), 5.0, 1e-12);
+    near(reached(&built, 3, "Largest move of a point"), 6.0, 1e-12);
+    let net = built.built(3).unwrap().net.clone().unwrap();
+    let z = |i: usize, j: usize| net.control_points()[(i - 1) * 5 + j - 1].z;
+    for (i, j, height) in [(1, 1, 9.0), (1, 3, 6.0), (3, 1, 3.0), (5, 5, 3.0), (3, 3, 0.0)] {
+        near(z(i, j) + 1.0, height + 1.0, 1e-9);
+    }
+    let beyond = reshaped(json!({"changes": [{"change": "move", "picks": [{"row": 9}], "by": [0, 0, 1]}]}));
+    let refused = failure(&rebuild(&beyond), 3);
+    assert!(refused.message.contains("2 rows and 2 columns"), "{}", refused.message);
+    let zero = reshaped(json!({"changes": [{"change": "move", "picks": [{"row": 0}], "by": [0, 0, 1]}]}));
+    assert!(failure(&rebuild(&zero), 3).message.contains("counted from 1"));
+}
+
+#[test]
+fn a_pinching_end_is_cured_by_one_click() {
+    let changes = json!([
+        {"change": "raise", "along": "both", "degree": 3},
+        {"change": "gather", "picks": [{"row": 4}], "at": {"midway": [[4, 1], [4, 4]]}},
+        {"change": "move", "picks": [{"point": [3, 2]}], "by": [0, 0, 4]},
+    ]);
+    let recipe = reshaped(json!({"changes": changes}));
+    let built = rebuild(&recipe);
+    let [warning] = &built.built(3).unwrap().warnings[..] else { panic!() };
+    assert!(warning.message.contains("pinches") && warning.at.is_some(), "{}", warning.message);
+    let edits = warning.cure.clone().unwrap().edits;
+    let cured = Edit::All { edits }.apply(&recipe).unwrap();
+    assert!(rebuild(&cured).built(3).unwrap().warnings.is_empty());
+}
+
+#[test]
+fn mirrored_changes_follow_the_plane_and_frozen_ones_are_told() {
+    let changes = json!([
+        {"change": "raise", "along": "both", "degree": 2},
+        {"change": "move", "picks": [{"point": [1, 1]}], "by": [0, 0, 5]},
+        {"change": "move", "picks": [{"point": [2, 2]}], "by": [0, 0, 5]},
+    ]);
+    let built =
+        rebuild(&reshaped(json!({"changes": changes, "mirror": "yz", "frozen": [{"point": [2, 2]}]})));
+    let made = built.built(3).unwrap_or_else(|| panic!("{:?}", built.steps[3].outcome));
+    let lifted = made.net.as_ref().unwrap().control_points().iter().filter(|p| p.z > 4.9).count();
+    assert_eq!(lifted, 2);
+    assert!(made.warnings[0].message.contains("1 frozen points stayed"), "{}", made.warnings[0].message);
+    let refused = failure(&rebuild(&reshaped(json!({"changes": changes, "mirror": "xz"}))), 3);
+    assert_eq!(refused.input.as_deref(), Some("mirror"));
+}
+
+#[test]
+fn a_face_that_is_cut_out_of_its_surface_is_not_reshaped() {
+    let steps = vec![
+        circle("ring", 0.0, 10.0),
+        step("disc", "flat_face", json!({"outlines": [of("ring")]})),
+        step("shaped", "reshape", json!({"surface": of("disc")})),
+    ];
+    let refused = failure(&rebuild(&recipe(steps)), 2);
+    assert!(refused.message.contains("only a part of its surface"), "{}", refused.message);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+
+    /// Any list of changes is made or refused about the changes; nothing panics, and what is built has an area.
+    #[test]
+    fn any_changes_are_made_or_refused(
+        given in prop::collection::vec((0usize..8, 0usize..8, 0usize..8, -1e3..1e3f64, 0usize..9), 0..6),
+    ) {
+        let along = |k: usize| ["rows", "columns", "both"][k % 3];
+        let changes: Vec<Value> = given.into_iter().map(|(kind, i, j, x, n)| {
+            let pick = match n % 3 {
+                0 => json!({"row": i}),
+                1 => json!({"column": j}),
+                _ => json!({"point": [i, j]}),
+            };
+            let picks = json!([pick]);
+            match kind {
+                0 => json!({"change": "insert", "along": along(i), "at": x}),
+                1 => json!({"change": "evenly", "along": along(i), "count": n}),
+                2 => json!({"change": "raise", "along": along(i), "degree": n}),
+                3 => json!({"change": "recast", "along": along(i), "points": n, "degree": j}),
+                4 => json!({"change": "scale", "picks": picks, "factors": [x, 1, x]}),
+                5 => json!({"change": "turn", "picks": picks, "axis": "z", "angle": x}),
+                6 => json!({"change": "gather", "picks": picks, "at": {"midway": [[i, j], [j, i]]}}),
+                _ => json!({"change": "pull", "border": "last_row", "by": [x, 0, 1], "axis": "x", "angle": x, "follow": n}),
+            }
+        }).collect();
+        let built = rebuild(&reshaped(json!({"changes": changes})));
+        match built.built(3) {
+            Some(made) => prop_assert!(made.shape.bodies()[0].measure().area.is_finite()),
+            None => {
+                let notice = failure(&built, 3);
+                prop_assert!(notice.input.is_some(), "{}", notice.message);
+            }
+        }
+    }
+}
