@@ -11,8 +11,8 @@ use geometry::{
     through_points,
 };
 use surfacing::{
-    Agrees, Beside, Carry, Loft, Patch, PatchEdge, PathCorners, RailHeight, RailSweep, Section, Sweep,
-    SweepSection, Weave, loft, network, patch, rail_sweep, sweep,
+    Agrees, Beside, Carry, Loft, LoftEnd, Patch, PatchEdge, PathCorners, RailHeight, RailSweep, Section,
+    Sweep, SweepSection, Way, Weave, loft, network, patch, rail_sweep, sweep,
 };
 
 /// Sections of 12 points, 10 mm apart.
@@ -151,5 +151,26 @@ fn patches(c: &mut Criterion) {
     }
 }
 
-criterion_group!(benches, lofts, rails, wound, networks, patches);
+fn bridges(c: &mut Criterion) {
+    let tolerance = Tolerance::default();
+    let edge = hole(6, Agrees::Position);
+    let beside = |k: usize| LoftEnd::Neighbour {
+        surfaces: vec![Arc::clone(&edge[k].beside.as_ref().unwrap().surface)],
+        curvature: true,
+        pull: 1.0,
+        way: Way::Toward,
+        turn: 0.0,
+    };
+    let section = |k: usize| {
+        let pieces = vec![edge[k].curve.clone()];
+        Section::Curves { pieces, normal: None, reversed: false, begins: None }
+    };
+    let sections = [section(0), section(3)];
+    let how = Loft { ends: [beside(0), beside(3)], close: false, ..Loft::default() };
+    c.bench_function("bridge in agreement with curvature", |b| {
+        b.iter(|| loft(black_box(&sections), &how, &tolerance).unwrap());
+    });
+}
+
+criterion_group!(benches, lofts, rails, wound, networks, patches, bridges);
 criterion_main!(benches);

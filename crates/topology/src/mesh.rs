@@ -15,6 +15,8 @@ const MAX_ROUNDS: usize = 5;
 /// Most grid lines per direction and face; beyond, the mesh is reported as not converged.
 const MAX_LINES: usize = 4000;
 const MAX_HALVINGS: u32 = 14;
+/// Share of the chord tolerance for each way in which a surface bends.
+const SHARE: f64 = 0.55;
 
 /// How fine a mesh is to be.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -88,24 +90,29 @@ impl Mesh {
 /// # Errors
 /// `Mesh` for a face whose boundary crosses itself in its parameter plane.
 pub fn mesh(shell: &Shell, tolerance: MeshTolerance) -> Result<Mesh, TopologyError> {
+    let lines: Vec<Lines> =
+        shell.faces().par_iter().map(|face| grid_lines(&face.surface, tolerance, 1.0)).collect();
     let mut positions: Vec<Point3> = shell.vertices().iter().map(|v| v.point).collect();
     let mut samples: Vec<Vec<(f64, u32)>> = Vec::with_capacity(shell.edges().len());
-    for edge in shell.edges() {
-        let mut along = Vec::new();
-        if let Some(curve) = &edge.curve {
-            let d = curve.domain();
-            along.push((d.start, edge.start.0));
-            for t in edge_parameters(curve, tolerance) {
-                along.push((t, positions.len() as u32));
-                positions.push(curve.point(t));
-            }
-            along.push((d.end, edge.end.0));
-        }
-        samples.push(along);
+    for (edge, along) in shell.edges().iter().zip(edge_samples(shell, &lines, tolerance)) {
+        let last = along.len().saturating_sub(1);
+        let number = |(k, t): (usize, f64)| {
+            let vertex = match (&edge.curve, k) {
+                (_, 0) => edge.start.0,
+                (_, k) if k == last => edge.end.0,
+                (Some(curve), _) => {
+                    positions.push(curve.point(t));
+                    positions.len() as u32 - 1
+                }
+                (None, _) => edge.start.0,
+            };
+            (t, vertex)
+        };
+        samples.push(along.into_iter().enumerate().map(number).collect());
     }
     let meshed: Vec<MeshedFace> = (0..shell.faces().len())
         .into_par_iter()
-        .map(|i| mesh_face(shell, FaceId(i as u32), &samples, &positions, tolerance))
+        .map(|i| mesh_face(shell, FaceId(i as u32), &lines[i], &samples, &positions, tolerance))
         .collect::<Result<_, _>>()?;
     let (mut faces, mut max_deviation) = (Vec::with_capacity(meshed.len()), 0f64);
     for mut face in meshed {
@@ -121,6 +128,45 @@ pub fn mesh(shell: &Shell, tolerance: MeshTolerance) -> Result<Mesh, TopologyErr
     }
     let edges = samples.iter().map(|s| s.iter().map(|(_, p)| *p).collect()).collect();
     Ok(Mesh { positions, faces, edges, max_deviation, converged: max_deviation <= tolerance.chord })
+}
+
+/// Grid lines of a face's surface in u and in v.
+type Lines = (Vec<f64>, Vec<f64>);
+
+/// Parameters along every edge, ends included: as fine as its own bend asks for, and as the grid lines of its faces, since a
+/// face that is fine inside and coarse along its border would never come within the tolerance there. None for poles.
+fn edge_samples(shell: &Shell, lines: &[Lines], tolerance: MeshTolerance) -> Vec<Vec<f64>> {
+    let mut samples: Vec<Vec<f64>> = Vec::with_capacity(shell.edges().len());
+    for edge in shell.edges() {
+        samples.push(edge.curve.as_ref().map_or_else(Vec::new, |curve| {
+            let d = curve.domain();
+            let inner = edge_parameters(curve, tolerance);
+            std::iter::once(d.start).chain(inner).chain([d.end]).collect()
+        }));
+    }
+    let mut parts: Vec<Vec<usize>> = samples.iter().map(|s| vec![1; s.len().saturating_sub(1)]).collect();
+    for (face, (us, vs)) in shell.faces().iter().zip(lines) {
+        for used in face.loops.iter().flat_map(|l| &l.edges) {
+            let along = &samples[used.edge.index()];
+            for (pair, count) in along.windows(2).zip(&mut parts[used.edge.index()]) {
+                let (p, q) = (used.pcurve.point(pair[0]), used.pcurve.point(pair[1]));
+                let crossed = |lines: &[f64], a: f64, b: f64| {
+                    let below = |x: f64| lines.partition_point(|l| *l < x);
+                    below(a.max(b)) - below(a.min(b))
+                };
+                *count = (*count).max(crossed(us, p.x, q.x)).max(crossed(vs, p.y, q.y));
+            }
+        }
+    }
+    for (along, parts) in samples.iter_mut().zip(&parts) {
+        let Some(&first) = along.first() else { continue };
+        let divided = along.windows(2).zip(parts).flat_map(|(pair, &count)| {
+            let d = Domain::new(pair[0], pair[1]);
+            (1..count).map(move |k| d.at(k as f64 / count as f64)).chain([pair[1]])
+        });
+        *along = std::iter::once(first).chain(divided).collect();
+    }
+    samples
 }
 
 /// Inner parameters of an edge so that chords stay within the tolerance.
@@ -181,6 +227,7 @@ impl HasPosition for Site {
 fn mesh_face(
     shell: &Shell,
     id: FaceId,
+    lines: &Lines,
     samples: &[Vec<(f64, u32)>],
     positions: &[Point3],
     tolerance: MeshTolerance,
@@ -188,7 +235,14 @@ fn mesh_face(
     let face = shell.face(id);
     let mut density = 1.0;
     loop {
-        let meshed = triangulate(shell, id, face, samples, positions, tolerance, density)?;
+        let denser;
+        let lines = if density > 1.0 {
+            denser = grid_lines(&face.surface, tolerance, density);
+            &denser
+        } else {
+            lines
+        };
+        let meshed = triangulate(shell, id, face, samples, positions, lines)?;
         let rounds_left = density < 2f64.powi(MAX_ROUNDS as i32);
         if meshed.deviation <= tolerance.chord || !rounds_left {
             return Ok(meshed);
@@ -203,11 +257,9 @@ fn triangulate(
     face: &Face,
     samples: &[Vec<(f64, u32)>],
     positions: &[Point3],
-    tolerance: MeshTolerance,
-    density: f64,
+    (us, vs): &Lines,
 ) -> Result<MeshedFace, TopologyError> {
     let surface = &face.surface;
-    let (us, vs) = grid_lines(surface, tolerance, density);
     // Boundary: every loop's edge samples as parameter points with the numbers of their positions.
     let mut corners: Vec<([f64; 2], u32)> = Vec::new();
     let mut constraints: Vec<[usize; 2]> = Vec::new();
@@ -442,7 +494,7 @@ fn scales(surface: &NurbsSurface) -> [f64; 2] {
 }
 
 /// Parameter lines in u and v, domain ends included, spaced by the normal curvature along them.
-fn grid_lines(surface: &NurbsSurface, tolerance: MeshTolerance, density: f64) -> (Vec<f64>, Vec<f64>) {
+fn grid_lines(surface: &NurbsSurface, tolerance: MeshTolerance, density: f64) -> Lines {
     const ACROSS: usize = 3;
     let (us, vs) = (surface.knots_u().breaks(), surface.knots_v().breaks());
     let spread = |breaks: &[f64]| -> Vec<f64> {
@@ -464,12 +516,17 @@ fn grid_lines(surface: &NurbsSurface, tolerance: MeshTolerance, density: f64) ->
                 let h = breaks[k + 1] - breaks[k];
                 let bend = second.dot(&n).abs();
                 // Both directions share the chord tolerance where the surface bends both ways.
-                let by_chord = h * (bend / (8.0 * 0.55 * tolerance.chord)).sqrt();
+                let by_chord = h * (bend / (8.0 * SHARE * tolerance.chord)).sqrt();
                 let by_angle = h * bend / (first.norm().max(1e-12) * tolerance.angle);
                 steps[k] = steps[k].max(by_chord).max(by_angle);
             };
             ask(&mut steps_u, i / ACROSS, &us, &d.u, &d.uu);
             ask(&mut steps_v, j / ACROSS, &vs, &d.v, &d.vv);
+            // A twist lifts the middle of a cell off its sides, by a quarter of what it turns over the cell.
+            let cell = (us[i / ACROSS + 1] - us[i / ACROSS]) * (vs[j / ACROSS + 1] - vs[j / ACROSS]);
+            let by_twist = (d.uv.dot(&n).abs() * cell / (4.0 * SHARE * tolerance.chord)).sqrt();
+            steps_u[i / ACROSS] = steps_u[i / ACROSS].max(by_twist);
+            steps_v[j / ACROSS] = steps_v[j / ACROSS].max(by_twist);
         }
     }
     let lines = |breaks: &[f64], steps: &[f64]| {
