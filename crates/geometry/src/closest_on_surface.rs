@@ -221,11 +221,12 @@ fn on_border(surface: &NurbsSurface, mut best: OnSurface, miss: &impl Fn(&Point3
     best
 }
 
-/// The nearest place of a surface to a point.
-#[must_use]
-pub fn closest_on_surface(surface: &NurbsSurface, to: &Point3) -> OnSurface {
-    let miss = |p: &Point3| (p - to).norm();
-    let step = |[u, v]: [f64; 2], free: [bool; 2]| {
+/// Newton's step toward the nearest place, for those parameters that are free.
+fn toward<'a>(
+    surface: &'a NurbsSurface,
+    to: &'a Point3,
+) -> impl Fn([f64; 2], [bool; 2]) -> Option<Vector2> + 'a {
+    move |[u, v]: [f64; 2], free: [bool; 2]| {
         let d = surface.derivatives(u, v);
         let r = d.point - to;
         let slope = Vector2::new(r.dot(&d.u), r.dot(&d.v));
@@ -244,9 +245,30 @@ pub fn closest_on_surface(surface: &NurbsSurface, to: &Point3) -> OnSurface {
         let usable = full.determinant() > 0.0 && full.m11 > 0.0;
         let inverse = if usable { full.try_inverse() } else { plain.try_inverse() }?;
         Some(-(inverse * slope))
-    };
+    }
+}
+
+/// The nearest place of a surface to a point.
+#[must_use]
+pub fn closest_on_surface(surface: &NurbsSurface, to: &Point3) -> OnSurface {
+    let miss = |p: &Point3| (p - to).norm();
+    let step = toward(surface, to);
     let found = confirmed(surface, to, search(surface, &miss, &step), &miss, &step);
     on_border(surface, found, &miss)
+}
+
+/// A place of a surface no farther than `within` mm from a point, looked for from a place nearby: much sooner found than the
+/// nearest one of all. `None` where the way from there ends farther off.
+#[must_use]
+pub fn nearby_on_surface(
+    surface: &NurbsSurface,
+    to: &Point3,
+    from: [f64; 2],
+    within: f64,
+) -> Option<OnSurface> {
+    let miss = |p: &Point3| (p - to).norm();
+    let found = follow(surface, from, &miss, &toward(surface, to));
+    (found.distance <= within).then(|| on_border(surface, found, &miss))
 }
 
 /// Where the line through a point along a unit direction meets a surface; of several places the one nearest to the

@@ -46,7 +46,7 @@ mod zeros;
 pub use approach::{Approach, curves_approach, curves_approaches};
 pub use arc::{arc_segments, circle_arc};
 pub use closest::{ClosestOnCurve, closest_on_curve};
-pub use closest_on_surface::{OnSurface, along_direction, closest_on_surface};
+pub use closest_on_surface::{OnSurface, along_direction, closest_on_surface, nearby_on_surface};
 pub use comb::{Tooth, comb};
 pub use compatible::{compatible, compatible_within};
 pub use corner::{Corner, chamfer, fillet};

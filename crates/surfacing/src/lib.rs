@@ -11,6 +11,7 @@ mod curve_on_surface;
 mod developable;
 mod error;
 mod extrude;
+mod feet;
 mod flat;
 mod helix;
 mod loft;

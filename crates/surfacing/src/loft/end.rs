@@ -2,10 +2,11 @@
 
 use std::sync::Arc;
 
-use geometry::{Frame, NurbsCurve, NurbsSurface, Point3, Vector3, closest_on_surface, spline_of};
+use geometry::{Frame, NurbsCurve, NurbsSurface, Point3, Vector3, spline_of};
 
 use super::Section;
 use crate::SurfacingError;
+use crate::feet::Feet;
 use crate::sections::{middle, places};
 use geometry::Tolerance;
 
@@ -70,7 +71,7 @@ struct Leaving {
 struct Meeting<'a> {
     own: &'a NurbsCurve,
     next: &'a NurbsCurve,
-    surfaces: &'a [Arc<NurbsSurface>],
+    surfaces: Feet<'a>,
     pull: f64,
     way: Way,
     turn: f64,
@@ -83,9 +84,7 @@ impl Meeting<'_> {
     fn leaving(&self, u: f64) -> Result<Leaving, SurfacingError> {
         let p = self.own.point(u);
         let at = p.into();
-        let feet = self.surfaces.iter().map(|s| (s, closest_on_surface(s, &p)));
-        let nearest = feet.min_by(|a, b| a.1.distance.total_cmp(&b.1.distance));
-        let (surface, foot) = nearest.ok_or(SurfacingError::Empty)?;
+        let (surface, foot) = self.surfaces.nearest(&p).ok_or(SurfacingError::Empty)?;
         if foot.distance > self.tolerance.join {
             return Err(SurfacingError::OffNeighbour { last: self.sense < 0.0, distance: foot.distance, at });
         }
@@ -165,7 +164,7 @@ impl Meeting<'_> {
                 / weight(u)
         };
         let mut agrees = true;
-        let size = self.surfaces.len().max(1) as f64;
+        let size = self.surfaces.count().max(1) as f64;
         for u in knots.sampled(CHECKED) {
             let leaving = self.leaving(u)?;
             let first = at(&derivatives[0], u);
@@ -214,7 +213,7 @@ pub(super) fn agreeing(
                     let meeting = Meeting {
                         own,
                         next,
-                        surfaces,
+                        surfaces: Feet::new(surfaces, tolerance.fit),
                         pull: *pull,
                         way: *way,
                         turn: *turn,
@@ -261,16 +260,19 @@ pub(super) fn largest_angle(
     end: &LoftEnd,
     which: usize,
     sections: &[Section],
+    tolerance: &Tolerance,
 ) -> Option<f64> {
     let section = if which == 0 { sections.first() } else { sections.last() };
+    let beside: &[Arc<NurbsSurface>] =
+        if let LoftEnd::Neighbour { surfaces, .. } = end { surfaces } else { &[] };
+    let feet = Feet::new(beside, tolerance.fit);
     let wanted = |p: &Point3, normal: &Vector3| -> Option<f64> {
         match (end, section) {
             (LoftEnd::Square(_), Some(Section::Curves { normal: Some(plane), .. })) => {
                 Some(normal.dot(plane).abs().min(1.0).asin())
             }
-            (LoftEnd::Neighbour { surfaces, .. }, _) => {
-                let feet = surfaces.iter().map(|s| (s, closest_on_surface(s, p)));
-                let (surface, foot) = feet.min_by(|a, b| a.1.distance.total_cmp(&b.1.distance))?;
+            (LoftEnd::Neighbour { .. }, _) => {
+                let (surface, foot) = feet.nearest(p)?;
                 let other = surface.normal(foot.parameters[0], foot.parameters[1])?;
                 Some(normal.cross(&other).norm().atan2(normal.dot(&other).abs()))
             }

@@ -200,7 +200,7 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
         }
     };
     let angle = |k: usize| match how.between {
-        Between::Smooth => end::largest_angle(&surfaces, &how.ends[k], k, sections),
+        Between::Smooth => end::largest_angle(&surfaces, &how.ends[k], k, sections, tolerance),
         _ => None,
     };
     let end_angles = [angle(0), angle(1)];

@@ -13,11 +13,12 @@ use geometry::{
 };
 use topology::Body;
 
-use crate::SurfacingError;
 use crate::assembled::{assembled, numbered};
 use crate::chain::as_one;
+use crate::feet::Feet;
 use crate::monotone::Monotone;
 use crate::patch::{EdgeReached, PatchEdge};
+use crate::{Agrees, SurfacingError};
 use sides::{Agreement, Side, agreeing};
 
 /// Share of the fit tolerance that a curve may lose when it is given the common parameters.
@@ -120,7 +121,10 @@ pub fn network(
             outermost[k].push(edges);
             if asked {
                 let inner = if last { 1.0 - places[count - 2] } else { places[1] };
-                agreements.push(Agreement { side: Side { at_u, last }, edges, inner });
+                let beside = edges.iter().filter_map(|e| e.beside.as_ref()).map(|b| &b.surface);
+                let faces = Feet::new(beside, tolerance.fit);
+                let curvature = edges.iter().any(|e| e.agrees == Agrees::Curvature);
+                agreements.push(Agreement { side: Side { at_u, last }, faces, curvature, inner });
             }
         }
     }

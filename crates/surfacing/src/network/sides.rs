@@ -4,12 +4,10 @@
 //! second (The NURBS Book, section 3.3). They are moved along the face's normal, by as much as is missing, with knots put in
 //! so that nothing changes at the first curve inside.
 
-use std::sync::Arc;
+use geometry::{NurbsSurface, Point3, SurfaceDerivatives, Tolerance, Vector3, spline_of};
 
-use geometry::{NurbsSurface, Point3, SurfaceDerivatives, Tolerance, Vector3, closest_on_surface, spline_of};
-
-use crate::patch::PatchEdge;
-use crate::{Agrees, SurfacingError};
+use crate::SurfacingError;
+use crate::feet::Feet;
 
 /// Largest angle in radians, 0.02 degrees, and largest share of a curvature that may be missed at a side.
 const ANGLE: f64 = 0.02 * std::f64::consts::PI / 180.0;
@@ -54,22 +52,18 @@ impl Side {
 /// What the surface is to agree with at one side.
 pub(super) struct Agreement<'a> {
     pub(super) side: Side,
-    /// The outermost curve, with the faces beside it.
-    pub(super) edges: &'a [PatchEdge],
+    /// The faces beside the outermost curve.
+    pub(super) faces: Feet<'a>,
+    /// Whether they are to be agreed with in curvature too.
+    pub(super) curvature: bool,
     /// How far the first curve inside is, as a share of the way across.
     pub(super) inner: f64,
 }
 
 impl Agreement<'_> {
-    fn curvature(&self) -> bool {
-        self.edges.iter().any(|e| e.agrees == Agrees::Curvature)
-    }
-
     /// The face's derivatives at the place nearest to a point.
     fn face_at(&self, p: &Point3) -> Option<SurfaceDerivatives> {
-        let surfaces = self.edges.iter().filter_map(|e| e.beside.as_ref()).map(|b| &b.surface);
-        let feet = surfaces.map(|s: &Arc<NurbsSurface>| (s, closest_on_surface(s, p)));
-        let (surface, foot) = feet.min_by(|a, b| a.1.distance.total_cmp(&b.1.distance))?;
+        let (surface, foot) = self.faces.nearest(p)?;
         Some(surface.derivatives(foot.parameters[0], foot.parameters[1]))
     }
 
@@ -150,7 +144,7 @@ fn moved(
         let found = if order == 1 { agreement.slope_missing(&d) } else { agreement.bend_missing(&d, length) };
         found.unwrap_or_default()
     };
-    let orders = if agreement.curvature() { 2 } else { 1 };
+    let orders = if agreement.curvature { 2 } else { 1 };
     let allowed = |order: usize| if order == 1 { ANGLE } else { BEND };
     let breaks = surface.knots_u().sampled(CHECKED);
     let agreed =
