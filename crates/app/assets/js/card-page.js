@@ -139,10 +139,16 @@ export const cardPage = (parts, describe) => ({
     else if (this.sheetStep && parts.sheet.pending.length < 2) this.sheetError = '';
     else if (this.sheetStep) this.sheetError = error;
   },
+  /** Keeps what is on the card over a reload; a little later, since a drag changes it many times a second. */
   keepDraft() {
+    if (this.card) this.card.refusal = null;
+    this.keeping ??= setTimeout(() => this.keepDraftNow(), 250);
+  },
+  keepDraftNow() {
+    clearTimeout(this.keeping);
+    this.keeping = null;
     if (this.card) {
       const { kind, draft, fresh, id, flip } = this.card;
-      this.card.refusal = null;
       sessionStorage.setItem(`card ${this.id}`, JSON.stringify({ kind, draft, fresh, id, flip }));
     } else sessionStorage.removeItem(`card ${this.id}`);
   },

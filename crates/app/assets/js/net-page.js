@@ -140,9 +140,11 @@ export const netPage = (parts) => ({
     const net = parts.viewer.net.net;
     const out = new Set();
     if (!net) return out;
-    for (let k = 0; k < net.points.length; k++) {
-      const [i, j] = [Math.floor(k / net.columns) + 1, (k % net.columns) + 1];
-      if (picks.some((p) => p.row === i || p.column === j || (p.point?.[0] === i && p.point?.[1] === j))) out.add(k);
+    const { rows, columns } = net;
+    for (const { row, column, point } of picks) {
+      if (row) for (let j = 0; j < columns; j++) out.add((row - 1) * columns + j);
+      if (column) for (let i = 0; i < rows; i++) out.add(i * columns + column - 1);
+      if (point) out.add((point[0] - 1) * columns + point[1] - 1);
     }
     return out;
   },

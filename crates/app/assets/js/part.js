@@ -131,6 +131,7 @@ Alpine.data('part', () => ({
     });
     await this.load();
     this.restoreDraft();
+    addEventListener('pagehide', () => this.keepDraftNow());
     this.$watch('card', () => {
       this.keepDraft();
       this.lightUp();
@@ -188,10 +189,11 @@ Alpine.data('part', () => ({
   async show(bytes) {
     const extras = await parts.viewer.show(bytes);
     if (!extras) return;
-    this.report = extras.report;
-    this.drawings = extras.drawings;
-    this.helpers = extras.helpers;
-    this.sheetExtras = extras.sheet;
+    // What the server says is never changed here, only replaced; frozen, it is read without Alpine's proxies.
+    this.report = Object.freeze(extras.report);
+    this.drawings = Object.freeze(extras.drawings);
+    this.helpers = Object.freeze(extras.helpers);
+    this.sheetExtras = extras.sheet && Object.freeze(extras.sheet);
     this.sheetError = '';
     this.showOnSheet();
     this.showPlaces();

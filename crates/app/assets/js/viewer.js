@@ -14,6 +14,8 @@ const BONE = 0xd8cdb9,
   KELP = 0x0f6b5c;
 const HANDLE_PIXELS = 7;
 const CLICK_PIXELS = 4;
+/** Milliseconds between two places of a drag that are followed. */
+const FOLLOW_PAUSE = 6;
 /** Milliseconds between two pictures that are drawn by the processor alone. */
 const PICTURE_PAUSE = 150;
 
@@ -515,8 +517,7 @@ export class Viewer {
 
   /** The share of a mark's line that lies before the place of it nearest to the pointer. */
   shareOn({ line }, event) {
-    const box = this.canvas.getBoundingClientRect();
-    const at = [event.clientX - box.left, event.clientY - box.top];
+    const at = this.pixel(event);
     const project = this.picking.project();
     let [run, best] = [0, { off: Infinity, run: 0 }];
     for (let i = 1; i < line.length; i++) {
@@ -559,13 +560,19 @@ export class Viewer {
     this.draw();
   }
 
+  /** Where the canvas is. Asked of the browser once for each drag: it would lay the page out anew every time. */
+  place() {
+    if (!this.drag || !this.placed) this.placed = this.canvas.getBoundingClientRect();
+    return this.placed;
+  }
+
   pixel(event) {
-    const box = this.canvas.getBoundingClientRect();
+    const box = this.place();
     return [event.clientX - box.left, event.clientY - box.top];
   }
 
   ray(event) {
-    const box = this.canvas.getBoundingClientRect();
+    const box = this.place();
     const at = new THREE.Vector2(
       ((event.clientX - box.left) / box.width) * 2 - 1,
       1 - ((event.clientY - box.top) / box.height) * 2,
@@ -716,11 +723,11 @@ export class Viewer {
       },
       true,
     );
-    this.canvas.addEventListener('pointermove', (event) => {
-      if (!this.drag) {
-        if (!event.buttons) this.hooks.hover(this.under(event));
-        return;
-      }
+    // However often the pointer tells, a drag is followed once in a while: what lies between would be overtaken anyway.
+    const followed = (event) => {
+      clearTimeout(this.following);
+      this.following = null;
+      if (!this.drag) return;
       if (this.drag.begin) {
         this.drag.to = this.drag.share = this.shareOn(this.drag.begin, event);
         this.hooks.dragging(this.drag);
@@ -751,9 +758,18 @@ export class Viewer {
       const d = at.sub(new THREE.Vector3(...f.origin));
       this.drag.to = [d.dot(new THREE.Vector3(...f.x)), d.dot(new THREE.Vector3(...f.y))];
       this.hooks.dragging(this.drag);
+    };
+    this.canvas.addEventListener('pointermove', (event) => {
+      if (!this.drag) {
+        if (!event.buttons) this.hooks.hover(this.under(event));
+        return;
+      }
+      this.latest = event;
+      this.following ??= setTimeout(() => followed(this.latest), FOLLOW_PAUSE);
     });
     this.canvas.addEventListener('pointerup', (event) => {
       this.controls.enabled = true;
+      if (this.following) followed(this.latest);
       if (this.drag) {
         const drag = this.drag;
         this.drag = null;
