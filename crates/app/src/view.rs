@@ -137,7 +137,7 @@ pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, how: &Shown) -> Vec<u8> {
                         nets.extend(faces().map(|f| net_json(&step.id, &f.surface, false)));
                     }
                     if how.looks.combs && step.display != Display::Backdrop {
-                        combs.extend(faces().flat_map(|f| combs_json(f)));
+                        combs.extend(faces().flat_map(combs_json));
                     }
                     let meshes = if how.looks.curvature { meshes.with_curvatures(body) } else { meshes };
                     scene.push(meshes.with_face_names(names.iter().map(|n| &n.faces)));
