@@ -106,10 +106,14 @@ async function settledVolume(page) {
 }
 
 const card = (page, name) => page.getByRole('dialog', { name });
-const accept = (page, name) =>
-  card(page, name)
+/** Accepts a card and waits until that is saved: the preview shows the same before. */
+async function accept(page, name) {
+  await card(page, name)
     .getByRole('button', { name: /Accept/ })
     .click();
+  await expect(page.locator('.saved')).not.toHaveText('saving');
+}
+
 /** A drawing on a main plane, so far from it, with what `draw` draws. */
 async function drawing(page, plane, offset, draw) {
   if (await page.getByRole('button', { name: 'Open a drawing on the XZ plane' }).isVisible()) await openDrawing(page);

@@ -1,18 +1,19 @@
 //! How long surfaces take, and how that grows with their sections.
 #![allow(clippy::unwrap_used, missing_docs, reason = "benches")]
 
+#[path = "../tests/shapes/mod.rs"]
+mod shapes;
+
 use std::f64::consts::{PI, TAU};
 use std::hint::black_box;
 use std::sync::Arc;
 
 use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
-use geometry::{
-    Domain, GeometryError, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, fit_function,
-    through_points,
-};
+use geometry::{NurbsCurve, Point3, Tolerance, through_points};
+use shapes::hole;
 use surfacing::{
-    Agrees, Beside, Carry, Loft, LoftEnd, Patch, PatchEdge, PathCorners, RailHeight, RailSweep, Section,
-    Sweep, SweepSection, Way, Weave, loft, network, patch, rail_sweep, sweep,
+    Agrees, Carry, Loft, LoftEnd, Patch, PatchEdge, PathCorners, RailHeight, RailSweep, Section, Sweep,
+    SweepSection, Way, Weave, loft, network, patch, rail_sweep, sweep,
 };
 
 /// Sections of 12 points, 10 mm apart.
@@ -111,34 +112,6 @@ fn networks(c: &mut Criterion) {
     });
 }
 
-/// A freeform surface over a square with a side of 100, with the sides of a polygon on it, round which it lies.
-fn hole(sides: usize, agrees: Agrees) -> Vec<PatchEdge> {
-    let knots = KnotVector::clamped_uniform(3, 12).unwrap().over(Domain { start: -50.0, end: 50.0 });
-    let places = knots.greville();
-    let height = |x: f64, y: f64| 8.0 * (x / 40.0).sin() * (y / 35.0).cos() + 0.002 * x * x;
-    let at = |x: &f64| places.iter().map(|y| Point3::new(*x, *y, height(*x, *y))).collect::<Vec<_>>();
-    let points: Vec<Point3> = places.iter().flat_map(at).collect();
-    let surface = Arc::new(NurbsSurface::try_new(knots.clone(), knots, &points, None).unwrap());
-    let corner = |k: usize| {
-        let a = TAU * (k % sides) as f64 / sides as f64 + 0.1;
-        Point3::new(30.0 * a.cos(), 30.0 * a.sin(), 0.0)
-    };
-    (0..sides)
-        .map(|k| {
-            let pcurve = NurbsCurve::line(corner(k), corner(k + 1));
-            let at = |t: f64| {
-                let p = pcurve.point(t);
-                let (place, du, dv) = surface.tangents(p.x, p.y);
-                let d = pcurve.velocity(t);
-                Ok::<_, GeometryError>((place, du * d.x + dv * d.y))
-            };
-            let curve = fit_function(at, &[0.0, 1.0], 1e-6).unwrap().curve;
-            let beside = Some(Beside { surface: Arc::clone(&surface), pcurve, left: false });
-            PatchEdge { curve, beside, agrees, number: k + 1 }
-        })
-        .collect()
-}
-
 fn patches(c: &mut Criterion) {
     let tolerance = Tolerance::default();
     let how = Patch { curves: &[], points: &[], tension: 0.0, name: "patch" };
@@ -146,14 +119,14 @@ fn patches(c: &mut Criterion) {
         ("five-sided patch, tangent", 5, Agrees::Tangent),
         ("six-sided patch in agreement with curvature", 6, Agrees::Curvature),
     ] {
-        let edges = hole(sides, agrees);
+        let edges = hole(sides, 30.0, agrees);
         c.bench_function(name, |b| b.iter(|| patch(black_box(&edges), &how, &tolerance).unwrap()));
     }
 }
 
 fn bridges(c: &mut Criterion) {
     let tolerance = Tolerance::default();
-    let edge = hole(6, Agrees::Position);
+    let edge = hole(6, 30.0, Agrees::Position);
     let beside = |k: usize| LoftEnd::Neighbour {
         surfaces: vec![Arc::clone(&edge[k].beside.as_ref().unwrap().surface)],
         curvature: true,

@@ -7,12 +7,11 @@ use std::f64::consts::PI;
 use std::sync::Arc;
 
 use geometry::{
-    Domain, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, closest_on_surface,
-    through_points,
+    KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, closest_on_surface, through_points,
 };
 use proptest::prelude::*;
-use shapes::{SCALES, mapped, near};
-use surfacing::{Agrees, Beside, Network, NetworkCurve, PatchEdge, SurfacingError, Weave, network};
+use shapes::{SCALES, edge_on, landscape, mapped, near};
+use surfacing::{Agrees, Network, NetworkCurve, PatchEdge, SurfacingError, Weave, network};
 
 fn surface_of(made: &Network) -> Arc<NurbsSurface> {
     Arc::clone(&made.body.shells()[0].faces()[0].surface)
@@ -203,26 +202,12 @@ fn two_by_two_curves_make_the_patch_of_coons() {
 #[test]
 fn sides_take_over_the_faces_beside_them() {
     // A hole with four sides in a freeform surface, filled by nothing but its edges, then with curves inside too.
-    let knots = KnotVector::clamped_uniform(3, 10).unwrap().over(Domain { start: -50.0, end: 50.0 });
-    let places = knots.greville();
-    let height = |x: f64, y: f64| 8.0 * (x / 40.0).sin() * (y / 35.0).cos() + 0.002 * x * x;
-    let at = |x: &f64| places.iter().map(|y| Point3::new(*x, *y, height(*x, *y))).collect::<Vec<_>>();
-    let points: Vec<Point3> = places.iter().flat_map(at).collect();
-    let around = Arc::new(NurbsSurface::try_new(knots.clone(), knots, &points, None).unwrap());
+    let around = landscape();
     let tolerance = Tolerance::default();
     let edge = |a: [f64; 2], b: [f64; 2], agrees: Agrees, left: bool| {
-        let [p, q] = [a, b].map(|p| Point3::new(p[0], p[1], 0.0));
-        let pcurve = NurbsCurve::line(p, q);
-        let at = |t: f64| {
-            let p = pcurve.point(t);
-            let (place, du, dv) = around.tangents(p.x, p.y);
-            let d = pcurve.velocity(t);
-            Ok::<_, geometry::GeometryError>((place, du * d.x + dv * d.y))
-        };
-        let curve = geometry::fit_function(at, &[0.0, 1.0], 1e-6).unwrap().curve;
-        let beside =
-            (agrees != Agrees::Position).then(|| Beside { surface: Arc::clone(&around), pcurve, left });
-        vec![PatchEdge { curve, beside, agrees, number: 1 }]
+        let edge = edge_on(&around, [a, b], agrees, left, 1);
+        let beside = edge.beside.filter(|_| agrees != Agrees::Position);
+        vec![PatchEdge { beside, ..edge }]
     };
     let how = Weave { reach: tolerance.join, to_ends: false, name: "side" };
     for agrees in [Agrees::Tangent, Agrees::Curvature] {

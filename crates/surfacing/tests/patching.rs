@@ -7,11 +7,11 @@ use std::f64::consts::{FRAC_PI_2, PI, TAU};
 use std::sync::Arc;
 
 use geometry::{
-    Axis, Domain, Frame, GeometryError, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3,
-    circle_arc, closest_on_surface, fit_function, through_points,
+    Axis, Frame, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, circle_arc, closest_on_surface,
+    through_points,
 };
 use proptest::prelude::*;
-use shapes::{SCALES, frame_at, near, polygon, sound};
+use shapes::{SCALES, frame_at, hole, landscape, near, polygon, sound};
 use surfacing::{Agrees, Beside, Patch, PatchEdge, Patched, SurfacingError, Turn, patch, revolve};
 use topology::{Body, MeshTolerance, join, mesh, pcurve_on};
 
@@ -137,40 +137,6 @@ fn four_straight_edges_of_a_saddle_give_it_back() {
         let off = closest_on_surface(&surface_of(&made), &middle).distance;
         assert!(off <= 0.025 * s, "{off} of {s}");
     }
-}
-
-/// A smooth freeform surface z = f(x, y) over a square with a side of 100, from 12 x 12 points.
-fn landscape() -> Arc<NurbsSurface> {
-    let knots = KnotVector::clamped_uniform(3, 12).unwrap().over(Domain { start: -50.0, end: 50.0 });
-    let places = knots.greville();
-    let height = |x: f64, y: f64| 8.0 * (x / 40.0).sin() * (y / 35.0).cos() + 0.002 * x * x;
-    let at = |x: &f64| places.iter().map(|y| Point3::new(*x, *y, height(*x, *y))).collect::<Vec<_>>();
-    let points: Vec<Point3> = places.iter().flat_map(at).collect();
-    Arc::new(NurbsSurface::try_new(knots.clone(), knots, &points, None).unwrap())
-}
-
-/// The sides of a regular polygon on the landscape, which lies round it.
-fn hole(sides: usize, radius: f64, agrees: Agrees) -> Vec<PatchEdge> {
-    let surface = landscape();
-    let turn = TAU / sides as f64;
-    let corner = |k: usize| {
-        let a = turn * (k % sides) as f64 + 0.1;
-        Point3::new(radius * a.cos(), radius * a.sin(), 0.0)
-    };
-    (0..sides)
-        .map(|k| {
-            let pcurve = NurbsCurve::line(corner(k), corner(k + 1));
-            let at = |t: f64| {
-                let p = pcurve.point(t);
-                let (place, du, dv) = surface.tangents(p.x, p.y);
-                let d = pcurve.velocity(t);
-                Ok::<_, GeometryError>((place, du * d.x + dv * d.y))
-            };
-            let curve = fit_function(at, &[0.0, 1.0], 1e-6).unwrap().curve;
-            let beside = Some(Beside { surface: Arc::clone(&surface), pcurve, left: false });
-            PatchEdge { curve, beside, agrees, number: k + 1 }
-        })
-        .collect()
 }
 
 #[test]

@@ -4,6 +4,15 @@ export const ROW = 40;
 
 const pictured = (kind) => !['plane', 'axis', 'point'].includes(kind);
 
+/** A function that works out nothing anew while it is given the same things. */
+export function remembered(work) {
+  let [given, result] = [[], undefined];
+  return (...now) => {
+    if (now.length !== given.length || now.some((x, i) => x !== given[i])) [given, result] = [now, work(...now)];
+    return result;
+  };
+}
+
 /** Rows for the list beside the drawing, one per step, in the recipe's order. */
 export function lineageRows(recipe, report, pictures) {
   const reports = new Map((report?.steps ?? []).map((s) => [s.step, s]));
@@ -16,11 +25,13 @@ export function lineageRows(recipe, report, pictures) {
       loft: 1,
       ruled: 1,
       network: 1,
+      patch: 1,
       bridge: 1,
       strip: 1,
       flat_face: 1,
       copy: 1,
       pattern: 1,
+      reshape: 1,
     },
     ...{ joined_surface: 2, thicken: 3 },
   };

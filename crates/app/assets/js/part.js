@@ -5,7 +5,7 @@ import { figure } from './figures.js';
 import { icon } from './icons.js';
 import { keysPage } from './keys-page.js';
 import { Live, ask } from './link.js';
-import { kinOf, lineageRows, withGroups } from './lineage.js';
+import { kinOf, lineageRows, remembered, withGroups } from './lineage.js';
 import { lineagePage } from './lineage-page.js';
 import { parametersPage } from './parameters-page.js';
 import { netPage } from './net-page.js';
@@ -23,6 +23,8 @@ const describe = (kind) => descriptions.steps.find((d) => d.kind === kind);
 // Kept out of Alpine's reach: its proxies would slow drawing down.
 const parts = { viewer: null, sheet: null, live: null };
 let sayings = 0;
+// The lineage is asked for by every row of itself.
+const [rowsOf, listOf, kinOfRow] = [lineageRows, withGroups, kinOf].map(remembered);
 
 // A field that shows a value of the recipe, but never over what is being typed into it.
 Alpine.directive('shows', (el, { expression }, { effect, evaluateLater }) => {
@@ -129,7 +131,8 @@ Alpine.data('part', () => ({
         this.saved = on ? this.savedWord() : 'no connection: your work stays here';
       },
     });
-    await this.load();
+    this.loading = this.load();
+    await this.loading;
     this.restoreDraft();
     addEventListener('pagehide', () => this.keepDraftNow());
     this.$watch('card', () => {
@@ -156,6 +159,7 @@ Alpine.data('part', () => ({
     return `${figure(mm / this.unit(), mm < 0.01 ? 6 : 3)} ${this.recipe.unit}`;
   },
   savedWord() {
+    if (!this.recipe) return '';
     return this.version > 1 ? `saved · version ${this.version}` : 'new';
   },
 
@@ -325,7 +329,8 @@ Alpine.data('part', () => ({
   },
 
   async begin(kind) {
-    // What is being saved may be what the new step is made from.
+    // A key may be pressed before the part is here; and what is being saved may be what the new step is made from.
+    await this.loading;
     await this.settled;
     const description = describe(kind);
     this.stage = description.stage;
@@ -361,14 +366,14 @@ Alpine.data('part', () => ({
 
   // --- The lineage; getters, which a mixed-in object could not have
   get rows() {
-    return lineageRows(this.recipe, this.report, this.pictures);
+    return rowsOf(this.recipe, this.report, this.pictures);
   },
   /** What the list shows: steps, with a heading over each group, and without what is folded away. */
   get listed() {
-    return withGroups(this.rows, this.folded);
+    return listOf(this.rows, this.folded);
   },
   get kin() {
-    return kinOf(this.rows, this.hovered ?? this.picked);
+    return kinOfRow(this.rows, this.hovered ?? this.picked);
   },
 
   pick(id, quiet = false) {

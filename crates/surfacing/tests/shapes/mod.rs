@@ -3,9 +3,13 @@
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test fails by panicking")]
 
 use std::f64::consts::TAU;
+use std::sync::Arc;
 
-use geometry::{Frame, NurbsCurve, Point3, Vector3, circle_arc};
-use surfacing::Section;
+use geometry::{
+    Domain, Frame, GeometryError, KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3, circle_arc,
+    fit_function,
+};
+use surfacing::{Agrees, Beside, PatchEdge, Section};
 use topology::{Body, MeshTolerance, closure, mesh};
 
 pub const SCALES: [f64; 3] = [1e-3, 1.0, 1e3];
@@ -75,4 +79,44 @@ pub fn sound(body: &Body, genus: usize) -> f64 {
         assert!(balance.values().all(|b| *b == 0));
     }
     solid.measure().volume
+}
+
+/// A smooth freeform surface z = f(x, y) over a square with a side of 100, from 12 x 12 points.
+pub fn landscape() -> Arc<NurbsSurface> {
+    let knots = KnotVector::clamped_uniform(3, 12).unwrap().over(Domain { start: -50.0, end: 50.0 });
+    let places = knots.greville();
+    let height = |x: f64, y: f64| 8.0 * (x / 40.0).sin() * (y / 35.0).cos() + 0.002 * x * x;
+    let at = |x: &f64| places.iter().map(|y| Point3::new(*x, *y, height(*x, *y))).collect::<Vec<_>>();
+    let points: Vec<Point3> = places.iter().flat_map(at).collect();
+    Arc::new(NurbsSurface::try_new(knots.clone(), knots, &points, None).unwrap())
+}
+
+/// The image on a surface of the straight line between two places of its parameter plane, with the surface beside it.
+pub fn edge_on(
+    surface: &Arc<NurbsSurface>,
+    [a, b]: [[f64; 2]; 2],
+    agrees: Agrees,
+    left: bool,
+    number: usize,
+) -> PatchEdge {
+    let pcurve = NurbsCurve::line(Point3::new(a[0], a[1], 0.0), Point3::new(b[0], b[1], 0.0));
+    let at = |t: f64| {
+        let p = pcurve.point(t);
+        let (place, du, dv) = surface.tangents(p.x, p.y);
+        let d = pcurve.velocity(t);
+        Ok::<_, GeometryError>((place, du * d.x + dv * d.y))
+    };
+    let curve = fit_function(at, &[0.0, 1.0], 1e-6).unwrap().curve;
+    let beside = Some(Beside { surface: Arc::clone(surface), pcurve, left });
+    PatchEdge { curve, beside, agrees, number }
+}
+
+/// The sides of a regular polygon on the landscape, which lies round it.
+pub fn hole(sides: usize, radius: f64, agrees: Agrees) -> Vec<PatchEdge> {
+    let surface = landscape();
+    let corner = |k: usize| {
+        let a = TAU * (k % sides) as f64 / sides as f64 + 0.1;
+        [radius * a.cos(), radius * a.sin()]
+    };
+    (0..sides).map(|k| edge_on(&surface, [corner(k), corner(k + 1)], agrees, false, k + 1)).collect()
 }
