@@ -97,6 +97,48 @@ fn glb_is_a_well_formed_container() {
 }
 
 #[test]
+fn glb_carries_curvatures_where_they_are_asked_for() {
+    // CV-02: a cylinder of radius 5 has K = 0 and |H| = 1 / 10; ISO/IEC 12113 wants names of one's own to begin with `_`.
+    let wall = (NurbsCurve::line(Point3::new(5.0, 0.0, 0.0), Point3::new(5.0, 0.0, 8.0)), "wall".to_string());
+    let axis = Axis::new(Point3::origin(), Vector3::z()).unwrap();
+    let turn = Turn::Round { sweep: std::f64::consts::TAU };
+    let tube = revolve(&[wall], &axis, turn, false, false, &Tolerance::default()).unwrap().body;
+    let plain = SceneBody::new("s", "Tube", &tube, MeshTolerance::chord(0.1)).unwrap();
+    for asked in [false, true] {
+        let body = if asked { plain.clone().with_curvatures(&tube) } else { plain.clone() };
+        let bytes = glb::write(&[body], &serde_json::Value::Null);
+        let text = u32::from_le_bytes(bytes[12..16].try_into().unwrap()) as usize;
+        let document: serde_json::Value = serde_json::from_slice(&bytes[20..20 + text]).unwrap();
+        let attributes = &document["meshes"][0]["primitives"][0]["attributes"];
+        let Some(accessor) = attributes["_CURVATURE"].as_u64().filter(|_| asked) else {
+            assert!(!asked && attributes.get("_CURVATURE").is_none());
+            continue;
+        };
+        let accessor = &document["accessors"][accessor as usize];
+        assert_eq!(
+            (accessor["type"].as_str(), accessor["componentType"].as_u64()),
+            (Some("VEC2"), Some(5126))
+        );
+        let corners = &document["accessors"][attributes["POSITION"].as_u64().unwrap() as usize]["count"];
+        assert_eq!(&accessor["count"], corners);
+        let view = &document["bufferViews"][accessor["bufferView"].as_u64().unwrap() as usize];
+        let start = 20 + text + 8 + view["byteOffset"].as_u64().unwrap() as usize;
+        for k in 0..corners.as_u64().unwrap() as usize {
+            let float = |i: usize| {
+                let at = start + 8 * k + 4 * i;
+                f32::from_le_bytes(bytes[at..at + 4].try_into().unwrap())
+            };
+            assert!(
+                float(0).abs() < 1e-6 && (float(1).abs() - 0.1).abs() < 1e-6,
+                "{} {}",
+                float(0),
+                float(1)
+            );
+        }
+    }
+}
+
+#[test]
 fn step_has_the_frame_of_iso_10303_21() {
     // FF-15, FF-16.
     let text = String::from_utf8(write(&prism(true), Format::Step, 0.1).unwrap()).unwrap();

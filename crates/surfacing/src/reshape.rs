@@ -195,7 +195,16 @@ pub fn reshape(
     let mut max_deviation: Option<f64> = None;
     let (mut stayed, mut largest_move) = (0, 0.0_f64);
     for (number, change) in how.changes.iter().enumerate() {
-        if let Some(formed) = in_form(&net.surface, change)? {
+        if let Some(mut formed) = in_form(&net.surface, change)? {
+            // A row that is put in on one side is put in on the other one too.
+            if let (Some(plane), NetChange::Insert { along, at }) = (&how.mirror, change) {
+                let by_rows = net.mirrored_rows(plane, tolerance)?;
+                if *at != 0.5 && along.each().contains(&by_rows) {
+                    let along = if by_rows { Along::U } else { Along::V };
+                    let other = NetChange::Insert { along, at: 1.0 - at };
+                    formed = in_form(&formed.0, &other)?.unwrap_or(formed);
+                }
+            }
             if let Some(deviation) = formed.1 {
                 max_deviation = Some(max_deviation.unwrap_or(0.0).max(deviation));
             }
@@ -443,45 +452,46 @@ impl Net {
         Ok(())
     }
 
-    /// Makes every move on the other side of a plane too. The net must have its likeness there, row by row or column by
-    /// column; where both of a pair are moved, the first one leads; what is its own likeness stays in the plane.
+    /// The point that is a point's likeness, row by row or column by column.
+    fn partner(&self, by_rows: bool, k: usize) -> usize {
+        let (i, j) = (k / self.columns, k % self.columns);
+        if by_rows { (self.rows - 1 - i) * self.columns + j } else { i * self.columns + self.columns - 1 - j }
+    }
+
+    /// Whether the net has its likeness on the other side of a plane row by row, and not column by column.
+    fn mirrored_rows(&self, plane: &Frame, tolerance: &Tolerance) -> Result<bool, SurfacingError> {
+        let off = |by_rows: bool| {
+            let off =
+                |k: usize| (mirrored(&self.points[k], plane) - self.points[self.partner(by_rows, k)]).norm();
+            let each = (0..self.points.len()).map(|k| (off(k), k));
+            each.max_by(|a, b| a.0.total_cmp(&b.0)).unwrap_or((0.0, 0))
+        };
+        let (rows, columns) = (off(true), off(false));
+        let by_rows = rows.0 <= columns.0;
+        let (distance, worst) = if by_rows { rows } else { columns };
+        if distance > tolerance.join {
+            return Err(SurfacingError::NotSymmetric { distance, at: self.points[worst].into() });
+        }
+        Ok(by_rows)
+    }
+
+    /// Makes every move on the other side of a plane too; where both of a pair are moved, the first one leads; what is its own likeness stays in the plane.
     fn mirror(
         &self,
         moved: &mut [Point3],
         plane: &Frame,
         tolerance: &Tolerance,
     ) -> Result<(), SurfacingError> {
-        let mirrored = |p: &Point3| p - plane.z * (2.0 * plane.coordinates(p).z);
-        let partner = |by_rows: bool, k: usize| {
-            let (i, j) = (k / self.columns, k % self.columns);
-            if by_rows {
-                (self.rows - 1 - i) * self.columns + j
-            } else {
-                i * self.columns + self.columns - 1 - j
-            }
-        };
-        let off = |by_rows: bool| {
-            let each = (0..self.points.len())
-                .map(|k| ((mirrored(&self.points[k]) - self.points[partner(by_rows, k)]).norm(), k));
-            each.max_by(|a, b| a.0.total_cmp(&b.0)).unwrap_or((0.0, 0))
-        };
-        let (by_rows, (distance, worst)) = [true, false]
-            .map(|by_rows| (by_rows, off(by_rows)))
-            .into_iter()
-            .min_by(|a, b| a.1.0.total_cmp(&b.1.0))
-            .unwrap_or((true, (0.0, 0)));
-        if distance > tolerance.join {
-            return Err(SurfacingError::NotSymmetric { distance, at: self.points[worst].into() });
-        }
+        let by_rows = self.mirrored_rows(plane, tolerance)?;
         for k in 0..moved.len() {
-            let other = partner(by_rows, k);
+            let other = self.partner(by_rows, k);
             let changed = |k: usize, moved: &[Point3]| (moved[k] - self.points[k]).norm() > 0.0;
             if other == k {
                 moved[k] -= plane.z * plane.coordinates(&moved[k]).z;
             } else if k < other && changed(k, moved) {
-                moved[other] = mirrored(&moved[k]);
+                moved[other] = mirrored(&moved[k], plane);
             } else if k < other && changed(other, moved) {
-                moved[k] = mirrored(&moved[other]);
+                moved[k] = mirrored(&moved[other], plane);
             }
         }
         Ok(())
@@ -523,6 +533,10 @@ impl Net {
         };
         sides.into_iter().filter_map(pinch).collect()
     }
+}
+
+fn mirrored(p: &Point3, plane: &Frame) -> Point3 {
+    p - plane.z * (2.0 * plane.coordinates(p).z)
 }
 
 fn rotation(axis: &Vector3, angle: f64) -> nalgebra::Rotation3<f64> {

@@ -114,6 +114,15 @@ fn frozen_points_stay_and_a_mirror_moves_both_sides() {
         assert!((a - old[j] - lift).norm() < 1e-12);
         assert!((b - Point3::new(-a.x, a.y, a.z)).norm() < 1e-12, "{a} {b}");
     }
+    // A row that is put in on one side comes on the other one too; a column runs across and comes once.
+    let put_in = |along, at| {
+        let changes = [NetChange::Insert { along, at }, changes[0].clone()];
+        let how = Reshape { changes: &changes, frozen: &[], mirror };
+        size(&reshape(&before, &how, &tolerance).unwrap().surface)
+    };
+    assert_eq!(put_in(Along::U, 0.2), [7, 4]);
+    assert_eq!(put_in(Along::U, 0.5), [6, 4]);
+    assert_eq!(put_in(Along::V, 0.2), [5, 5]);
     // A plane that is none of symmetry is refused, with the point that is off most.
     let aside = Frame::new(Point3::new(3.0, 0.0, 0.0), Vector3::y(), Vector3::z());
     let refused = reshape(&before, &Reshape { mirror: aside, ..how }, &tolerance).unwrap_err();

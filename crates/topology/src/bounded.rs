@@ -63,34 +63,41 @@ pub fn bounded_shell(
         let edge = &mut edges[id.index()];
         edge.tolerance = (0..=COMPARED).map(off).fold(edge.tolerance, f64::max);
     }
-    let outlines: Vec<Vec<[f64; 2]>> = runs.iter().map(|run| outline(run)).collect();
+    let bounds = runs.iter().zip(&ids).map(|(run, ids)| {
+        let uses = run.iter().zip(ids);
+        let uses = uses.map(|(b, &edge)| OrientedEdge { edge, forward: true, pcurve: b.pcurve.clone() });
+        (uses.collect(), outline(run))
+    });
+    let name = |k: usize| if k == 1 { role.to_string() } else { format!("{role} {k}") };
+    Shell::try_new(vertices, edges, faces_inside(surface, &bounds.collect::<Vec<_>>(), name))
+}
+
+/// Faces of the parts of a surface inside closed runs of edges, each run with its polygon in the parameter plane; one within
+/// another is a hole in it. `role` names each by its number, counted from 1.
+pub(crate) fn faces_inside(
+    surface: &Arc<NurbsSurface>,
+    bounds: &[(Vec<OrientedEdge>, Vec<[f64; 2]>)],
+    role: impl Fn(usize) -> String,
+) -> Vec<Face> {
     let turned = |i: usize, anticlockwise: bool| {
-        let uses = runs[i].iter().zip(&ids[i]).map(|(b, &edge)| OrientedEdge {
-            edge,
-            forward: true,
-            pcurve: b.pcurve.clone(),
-        });
-        let mut edges: Vec<OrientedEdge> = uses.collect();
-        if (polygon_area(&outlines[i]) > 0.0) != anticlockwise {
+        let (edges, outline) = &bounds[i];
+        let mut edges = edges.clone();
+        if (polygon_area(outline) > 0.0) != anticlockwise {
             edges.reverse();
-            edges.iter_mut().for_each(|e| e.forward = false);
+            edges.iter_mut().for_each(|e| e.forward = !e.forward);
         }
         Loop { edges }
     };
-    let holds = |j: usize, i: usize| j != i && polygon_holds(&outlines[j], &outlines[i][0]);
-    let faces = nested(runs.len(), holds)
-        .into_iter()
-        .enumerate()
-        .map(|(k, (outer, holes))| Face {
-            surface: Arc::clone(surface),
-            loops: std::iter::once(turned(outer, true))
-                .chain(holes.into_iter().map(|h| turned(h, false)))
-                .collect(),
-            reversed: false,
-            role: if k == 0 { role.to_string() } else { format!("{role} {}", k + 1) },
-        })
-        .collect();
-    Shell::try_new(vertices, edges, faces)
+    let holds = |j: usize, i: usize| j != i && polygon_holds(&bounds[j].1, &bounds[i].1[0]);
+    let face = |(k, (outer, holes)): (usize, (usize, Vec<usize>))| Face {
+        surface: Arc::clone(surface),
+        loops: std::iter::once(turned(outer, true))
+            .chain(holes.into_iter().map(|h| turned(h, false)))
+            .collect(),
+        reversed: false,
+        role: role(k + 1),
+    };
+    nested(bounds.len(), holds).into_iter().enumerate().map(face).collect()
 }
 
 /// A run in the parameter plane, as a polygon.

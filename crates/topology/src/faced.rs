@@ -4,12 +4,12 @@ use std::sync::Arc;
 
 use geometry::{
     Domain, EndDerivatives, NurbsCurve, NurbsSurface, Point3, Tolerance, closest_on_surface, interpolate,
-    polygon_area, polygon_holds,
 };
 
-use crate::flat::{free_runs, nested};
+use crate::bounded::faces_inside;
+use crate::flat::free_runs;
 use crate::join::agreeing;
-use crate::{EdgeId, Face, Loop, OrientedEdge, Shell, TopologyError};
+use crate::{EdgeId, OrientedEdge, Shell, TopologyError};
 
 /// Samples of a parameter curve, at first and at most.
 const SAMPLES: [usize; 2] = [16, 512];
@@ -50,22 +50,8 @@ pub fn faced(
         }
         bounds.push((edges, outline));
     }
-    let turned = |(edges, outline): &(Vec<OrientedEdge>, Vec<[f64; 2]>), anticlockwise: bool| {
-        let mut edges = edges.clone();
-        if (polygon_area(outline) > 0.0) != anticlockwise {
-            edges.reverse();
-            edges.iter_mut().for_each(|e| e.forward = !e.forward);
-        }
-        Loop { edges }
-    };
-    let holds = |j: usize, i: usize| j != i && polygon_holds(&bounds[j].1, &bounds[i].1[0]);
     let mut faces = shell.faces().to_vec();
-    for (number, (outer, holes)) in nested(bounds.len(), holds).into_iter().enumerate() {
-        let loops = std::iter::once(turned(&bounds[outer], true))
-            .chain(holes.into_iter().map(|h| turned(&bounds[h], false)))
-            .collect();
-        faces.push(Face { surface: Arc::clone(surface), loops, reversed: false, role: role(number + 1) });
-    }
+    faces.extend(faces_inside(surface, &bounds, role));
     agreeing(Shell::try_new(shell.vertices().to_vec(), shell.edges().to_vec(), faces)?)
 }
 

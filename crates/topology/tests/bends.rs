@@ -162,3 +162,21 @@ fn combs_stand_outside_as_long_as_the_curvature_and_end_with_the_face() {
         .all(|t| t.at.coords.norm() <= 5.0 + 1e-9);
     assert!(inside);
 }
+
+#[test]
+fn a_sheet_with_straight_borders_is_meshed_sparingly() {
+    // Its borders along x = 0 and y run straight, while it bends and twists inside: as fine along them as inside, and no finer.
+    let knots = KnotVector::clamped_uniform(3, 20).unwrap();
+    let at = |k: usize| {
+        let (x, y) = (5.0 * (k / 20) as f64, 5.0 * (k % 20) as f64);
+        Point3::new(x, y, 6.0 * (x / 15.0).sin() * (y / 18.0).cos())
+    };
+    let points: Vec<Point3> = (0..400).map(at).collect();
+    let surface = NurbsSurface::try_new(knots.clone(), knots, &points, None).unwrap();
+    let shell = natural_shell(Arc::new(surface), "sheet", &Tolerance::default()).unwrap();
+    for (chord, most) in [(0.1, 4_000), (0.01, 30_000)] {
+        let mesh = mesh(&shell, MeshTolerance::chord(chord)).unwrap();
+        assert!(mesh.converged && mesh.max_deviation <= chord, "{}", mesh.max_deviation);
+        assert!(mesh.positions.len() <= most, "{} for {chord}", mesh.positions.len());
+    }
+}

@@ -13,28 +13,12 @@ export function remembered(work) {
   };
 }
 
-/** Rows for the list beside the drawing, one per step, in the recipe's order. */
-export function lineageRows(recipe, report, pictures) {
+/**
+ * Rows for the list beside the drawing, one per step, in the recipe's order; `makes` says what a kind of step makes, for
+ * the lane of one that is not built.
+ */
+export function lineageRows(recipe, report, pictures, makes) {
   const reports = new Map((report?.steps ?? []).map((s) => [s.step, s]));
-  const usualLane = {
-    ...{
-      extrude: 1,
-      revolve: 1,
-      sweep: 1,
-      rail_sweep: 1,
-      loft: 1,
-      ruled: 1,
-      network: 1,
-      patch: 1,
-      bridge: 1,
-      strip: 1,
-      flat_face: 1,
-      copy: 1,
-      pattern: 1,
-      reshape: 1,
-    },
-    ...{ joined_surface: 2, thicken: 3 },
-  };
   return (recipe?.steps ?? []).map((step) => {
     const kind = Object.keys(step.make)[0];
     const r = reports.get(step.id);
@@ -47,7 +31,7 @@ export function lineageRows(recipe, report, pictures) {
       name: step.name,
       kind,
       state,
-      lane: r?.lane ?? usualLane[kind] ?? 0,
+      lane: r?.lane ?? { surface: 1, solid: 3 }[makes(kind)] ?? 0,
       group: step.group ?? null,
       key: pictured(kind) ? pictures[step.id] : null,
       parents: r?.parents ?? [],

@@ -1,5 +1,6 @@
 // The control net of a surface in space: its lines, its points, and which of them are picked or frozen.
 import * as THREE from '/assets/vendor/three.module.js';
+import { nearestOn } from './picking.js';
 
 const POINT_REACH = 9;
 const LINE_REACH = 6;
@@ -88,9 +89,7 @@ export class Net {
     if (near.point !== undefined) return { point: near.point };
     let best = { off: LINE_REACH };
     const segment = (a, b, found) => {
-      const [dx, dy] = [b[0] - a[0], b[1] - a[1]];
-      const t = Math.min(1, Math.max(0, ((at[0] - a[0]) * dx + (at[1] - a[1]) * dy) / (dx * dx + dy * dy || 1)));
-      const off = Math.hypot(a[0] + t * dx - at[0], a[1] + t * dy - at[1]);
+      const { off } = nearestOn(at, a, b);
       if (off < best.off) best = { off, ...found };
     };
     for (let i = 0; i < rows; i++)

@@ -23,6 +23,7 @@ const describe = (kind) => descriptions.steps.find((d) => d.kind === kind);
 // Kept out of Alpine's reach: its proxies would slow drawing down.
 const parts = { viewer: null, sheet: null, live: null };
 let sayings = 0;
+const firstMade = (kind) => describe(kind).makes[0];
 // The lineage is asked for by every row of itself.
 const [rowsOf, listOf, kinOfRow] = [lineageRows, withGroups, kinOf].map(remembered);
 
@@ -366,7 +367,7 @@ Alpine.data('part', () => ({
 
   // --- The lineage; getters, which a mixed-in object could not have
   get rows() {
-    return rowsOf(this.recipe, this.report, this.pictures);
+    return rowsOf(this.recipe, this.report, this.pictures, firstMade);
   },
   /** What the list shows: steps, with a heading over each group, and without what is folded away. */
   get listed() {

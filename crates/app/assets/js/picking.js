@@ -4,6 +4,14 @@ import * as THREE from '/assets/vendor/three.module.js';
 const PLACE_PIXELS = 10;
 const LINE_PIXELS = 7;
 
+/** How far a place of the picture is from the line between two others, and at which share of it. */
+export function nearestOn(at, a, b) {
+  const [dx, dy] = [b[0] - a[0], b[1] - a[1]];
+  const along = ((at[0] - a[0]) * dx + (at[1] - a[1]) * dy) / (dx * dx + dy * dy || 1);
+  const share = Math.min(1, Math.max(0, along));
+  return { off: Math.hypot(a[0] + share * dx - at[0], a[1] + share * dy - at[1]), share };
+}
+
 export class Picking {
   constructor(viewer) {
     this.viewer = viewer;
@@ -52,11 +60,8 @@ export class Picking {
       for (const p of line.line) {
         const now = project(p);
         if (before) {
-          const [dx, dy] = [now[0] - before[0], now[1] - before[1]];
-          const t = ((at[0] - before[0]) * dx + (at[1] - before[1]) * dy) / (dx * dx + dy * dy || 1);
-          const k = Math.min(1, Math.max(0, t));
-          const off = Math.hypot(before[0] + k * dx - at[0], before[1] + k * dy - at[1]);
-          const far = before[2] + k * (now[2] - before[2]);
+          const { off, share } = nearestOn(at, before, now);
+          const far = before[2] + share * (now[2] - before[2]);
           if (off < (best?.off ?? LINE_PIXELS) && this.seen(far, depth)) best = { off, line };
         }
         before = now;

@@ -5,6 +5,7 @@ import { GLTFLoader } from '/assets/vendor/three/loaders/GLTFLoader.js';
 import { LineSegments2 } from '/assets/vendor/three/lines/LineSegments2.js';
 import { LineSegmentsGeometry } from '/assets/vendor/three/lines/LineSegmentsGeometry.js';
 import { LineMaterial } from '/assets/vendor/three/lines/LineMaterial.js';
+import { Drags } from './drags.js';
 import { Net } from './net.js';
 import { Picking } from './picking.js';
 import { Shades } from './shades.js';
@@ -13,9 +14,6 @@ const BONE = 0xd8cdb9,
   SLATE = 0x5b6b7c,
   KELP = 0x0f6b5c;
 const HANDLE_PIXELS = 7;
-const CLICK_PIXELS = 4;
-/** Milliseconds between two places of a drag that are followed. */
-const FOLLOW_PAUSE = 6;
 /** Milliseconds between two pictures that are drawn by the processor alone. */
 const PICTURE_PAUSE = 150;
 
@@ -71,7 +69,7 @@ export class Viewer {
     this.drag = null;
     this.setGrid(100);
     new ResizeObserver(() => this.resize()).observe(canvas.parentElement);
-    this.listen();
+    this.drags = new Drags(this);
     this.resize();
   }
 
@@ -515,23 +513,6 @@ export class Viewer {
     return this.numbers.get(number);
   }
 
-  /** The share of a mark's line that lies before the place of it nearest to the pointer. */
-  shareOn({ line }, event) {
-    const at = this.pixel(event);
-    const project = this.picking.project();
-    let [run, best] = [0, { off: Infinity, run: 0 }];
-    for (let i = 1; i < line.length; i++) {
-      const [a, b] = [project(line[i - 1]), project(line[i])];
-      const [dx, dy] = [b[0] - a[0], b[1] - a[1]];
-      const t = Math.min(1, Math.max(0, ((at[0] - a[0]) * dx + (at[1] - a[1]) * dy) / (dx * dx + dy * dy || 1)));
-      const off = Math.hypot(a[0] + t * dx - at[0], a[1] + t * dy - at[1]);
-      const length = Math.hypot(...line[i].map((x, k) => x - line[i - 1][k]));
-      if (off < best.off) best = { off, run: run + t * length };
-      run += length;
-    }
-    return run ? best.run / run : 0;
-  }
-
   look(name) {
     const ways = {
       whole: [0.55, -0.8, 0.52],
@@ -659,126 +640,5 @@ export class Viewer {
         : this.picking.lines.filter((l) => l.step === step && l.kind !== 'edge'),
       places: this.picking.places.filter((p) => p.step === step && p.item === item).map((p) => p.at),
     };
-  }
-
-  /** The main direction that points most to the eye: a point in space is dragged square to it. */
-  facingAxis() {
-    const way = this.camera.position.clone().sub(this.controls.target);
-    const axes = [new THREE.Vector3(1, 0, 0), new THREE.Vector3(0, 1, 0), new THREE.Vector3(0, 0, 1)];
-    return axes.reduce((a, b) => (Math.abs(way.dot(a)) >= Math.abs(way.dot(b)) ? a : b));
-  }
-
-  /** Where a point in space is dragged to: in its main plane, or with Shift along that plane's normal. */
-  dragTo(event) {
-    const { ray } = this.ray(event);
-    const { plane, start } = this.drag;
-    if (!event.shiftKey) return ray.intersectPlane(plane, new THREE.Vector3())?.toArray();
-    const along = plane.normal;
-    const across = ray.direction.clone().cross(along);
-    const upright = new THREE.Plane().setFromNormalAndCoplanarPoint(across.cross(along).normalize(), start);
-    const at = ray.intersectPlane(upright, new THREE.Vector3());
-    return at && start.clone().addScaledVector(along, at.sub(start).dot(along)).toArray();
-  }
-
-  listen() {
-    let down = null;
-    this.canvas.addEventListener(
-      'pointerdown',
-      (event) => {
-        down = [event.clientX, event.clientY];
-        const { handle, begin, net } = event.button === 0 ? this.under(event) : {};
-        const border = net && this.net.border(net);
-        if (net?.point !== undefined || border) {
-          const { points, columns } = this.net.net;
-          const first = net.point ?? (net.row ?? 0) * columns + (net.column ?? 0);
-          const start = new THREE.Vector3(...points[first]);
-          const plane = new THREE.Plane().setFromNormalAndCoplanarPoint(this.facingAxis(), start);
-          // A border is taken hold of where the pointer is, and not at its first point.
-          const grip = border && this.ray(event).ray.intersectPlane(plane, new THREE.Vector3());
-          this.drag = { net: net.point, under: net, border, start: grip || start, plane };
-          this.controls.enabled = false;
-          this.canvas.setPointerCapture(event.pointerId);
-          return;
-        }
-        if (begin) {
-          this.drag = { begin };
-          this.controls.enabled = false;
-          this.canvas.setPointerCapture(event.pointerId);
-        }
-        if (!handle) return;
-        const { drawing, curve, index, free } = handle.userData;
-        const f = drawing.frame;
-        const normal = free ? this.facingAxis() : new THREE.Vector3(...f.x).cross(new THREE.Vector3(...f.y));
-        const origin = free ? handle.position.clone() : new THREE.Vector3(...f.origin);
-        this.drag = {
-          drawing,
-          curve,
-          index,
-          free,
-          start: origin,
-          plane: new THREE.Plane().setFromNormalAndCoplanarPoint(normal, origin),
-        };
-        this.controls.enabled = false;
-        this.canvas.setPointerCapture(event.pointerId);
-      },
-      true,
-    );
-    // However often the pointer tells, a drag is followed once in a while: what lies between would be overtaken anyway.
-    const followed = (event) => {
-      clearTimeout(this.following);
-      this.following = null;
-      if (!this.drag) return;
-      if (this.drag.begin) {
-        this.drag.to = this.drag.share = this.shareOn(this.drag.begin, event);
-        this.hooks.dragging(this.drag);
-        return;
-      }
-      if (this.drag.under) {
-        const to = this.dragTo(event);
-        if (!to || (down && Math.hypot(event.clientX - down[0], event.clientY - down[1]) < CLICK_PIXELS)) return;
-        this.drag.to = to;
-        this.drag.by = to.map((x, k) => x - this.drag.start.getComponent(k));
-        this.hooks.dragging(this.drag);
-        return;
-      }
-      if (this.drag.free) {
-        const to = this.dragTo(event);
-        if (!to) return;
-        this.drag.from = this.drag.start.toArray();
-        this.drag.to = to;
-        // On a surface, what counts is the place of it that the pointer is over.
-        const hit = this.raycaster.intersectObjects(this.bodies.children, false).find((h) => !h.object.userData.faded);
-        this.drag.over = hit && { body: hit.object.userData, share: this.shareOf(hit) };
-        this.hooks.dragging(this.drag);
-        return;
-      }
-      const at = this.ray(event).ray.intersectPlane(this.drag.plane, new THREE.Vector3());
-      if (!at) return;
-      const f = this.drag.drawing.frame;
-      const d = at.sub(new THREE.Vector3(...f.origin));
-      this.drag.to = [d.dot(new THREE.Vector3(...f.x)), d.dot(new THREE.Vector3(...f.y))];
-      this.hooks.dragging(this.drag);
-    };
-    this.canvas.addEventListener('pointermove', (event) => {
-      if (!this.drag) {
-        if (!event.buttons) this.hooks.hover(this.under(event));
-        return;
-      }
-      this.latest = event;
-      this.following ??= setTimeout(() => followed(this.latest), FOLLOW_PAUSE);
-    });
-    this.canvas.addEventListener('pointerup', (event) => {
-      this.controls.enabled = true;
-      if (this.following) followed(this.latest);
-      if (this.drag) {
-        const drag = this.drag;
-        this.drag = null;
-        if (drag.to !== undefined) this.hooks.dragged(drag);
-        else if (drag.under) this.hooks.clicked({ net: drag.under }, event);
-      } else if (down && Math.hypot(event.clientX - down[0], event.clientY - down[1]) < CLICK_PIXELS) {
-        this.hooks.clicked(this.under(event), event);
-      }
-      down = null;
-    });
   }
 }

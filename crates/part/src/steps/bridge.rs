@@ -5,24 +5,12 @@ use serde::{Deserialize, Serialize};
 use serde_json::json;
 use surfacing::{LoftEnd, Section, SurfacingError, Way};
 
+use super::edge_agrees::EdgeAgrees;
 use super::loft::lofted;
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::quantity::amounts::{is_one, is_zero, one, zero};
 use crate::recipe::is_default;
 use crate::{Amount, Built, Notice, Quantity, Reference};
-
-/// What a bridge takes over from the face at one end.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum TakesOver {
-    /// Its tangent plane (G1).
-    #[default]
-    Tangent,
-    /// Its curvature too (G2).
-    Curvature,
-    /// Its edge only (G0).
-    Position,
-}
 
 /// In which direction within the face's tangent plane a bridge leaves it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
@@ -46,8 +34,8 @@ pub struct Bridge {
     /// Edges that run end to end on the other side.
     pub second: Vec<Reference>,
     /// What it takes over at the first edge.
-    #[serde(default, skip_serializing_if = "is_default")]
-    pub first_agrees: TakesOver,
+    #[serde(default = "tangent", skip_serializing_if = "is_tangent")]
+    pub first_agrees: EdgeAgrees,
     /// How strongly, 1 for what comes by itself.
     #[serde(default = "one", skip_serializing_if = "is_one")]
     pub first_pull: Amount,
@@ -58,8 +46,8 @@ pub struct Bridge {
     #[serde(default = "zero", skip_serializing_if = "is_zero")]
     pub first_turn: Amount,
     /// What it takes over at the second edge.
-    #[serde(default, skip_serializing_if = "is_default")]
-    pub second_agrees: TakesOver,
+    #[serde(default = "tangent", skip_serializing_if = "is_tangent")]
+    pub second_agrees: EdgeAgrees,
     /// How strongly, 1 for what comes by itself.
     #[serde(default = "one", skip_serializing_if = "is_one")]
     pub second_pull: Amount,
@@ -74,6 +62,14 @@ pub struct Bridge {
     pub crossed: bool,
 }
 
+fn tangent() -> EdgeAgrees {
+    EdgeAgrees::Tangent
+}
+
+fn is_tangent(agrees: &EdgeAgrees) -> bool {
+    *agrees == tangent()
+}
+
 /// Largest turn of a direction, in degrees.
 const MOST_TURN: f64 = 80.0;
 
@@ -82,11 +78,11 @@ impl Bridge {
         context: &Context<'_>,
         edges: &[Reference],
         slot: &str,
-        (agrees, field): (TakesOver, &str),
+        (agrees, field): (EdgeAgrees, &str),
         (pull, pull_field): (&Amount, &str),
         (leaves, turn, turn_field): (Leaves, &Amount, &str),
     ) -> Result<LoftEnd, Notice> {
-        if agrees == TakesOver::Position {
+        if agrees == EdgeAgrees::Position {
             return Ok(LoftEnd::Free);
         }
         let mut surfaces = Vec::new();
@@ -113,7 +109,7 @@ impl Bridge {
             Leaves::Square => Way::Square,
             Leaves::Lines => Way::Lines,
         };
-        Ok(LoftEnd::Neighbour { surfaces, curvature: agrees == TakesOver::Curvature, pull, way, turn })
+        Ok(LoftEnd::Neighbour { surfaces, curvature: agrees == EdgeAgrees::Curvature, pull, way, turn })
     }
 }
 

@@ -10,6 +10,7 @@ pub mod crossed_projection;
 pub mod curve_on_surface;
 mod description;
 pub mod drawing;
+mod edge_agrees;
 pub mod extrude;
 pub mod flat_face;
 pub mod helix;
@@ -41,6 +42,8 @@ use std::sync::Arc;
 use geometry::Tolerance;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+
+pub use edge_agrees::EdgeAgrees;
 
 pub use description::{Choice, EachDescription, SlotDescription, StepDescription, ValueDescription, Widget};
 

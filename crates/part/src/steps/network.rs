@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::json;
 use surfacing::{Agrees, EdgeReached, SurfacingError, Weave};
 
-use super::patch::{EdgeAgrees, edges_reached};
+use super::edge_agrees::{EdgeAgrees, edges_reached};
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::quantity::amounts::hundredth_mm;
 use crate::recipe::is_default;

@@ -274,17 +274,11 @@ impl NetEdit {
 impl Reshape {
     /// What flattens the row next to a gathered end, as one click.
     fn flattened(&self, step: &str, pinch: &Pinch, [rows, columns]: [usize; 2]) -> Cure {
-        let next = match pinch.border {
-            surfacing::Border::FirstRow => NetPick::Row(2),
-            surfacing::Border::LastRow => NetPick::Row(rows - 1),
-            surfacing::Border::FirstColumn => NetPick::Column(2),
-            surfacing::Border::LastColumn => NetPick::Column(columns - 1),
-        };
-        let end = match next {
-            NetPick::Row(2) => NetPick::Row(1),
-            NetPick::Row(_) => NetPick::Row(rows),
-            NetPick::Column(2) => NetPick::Column(1),
-            _ => NetPick::Column(columns),
+        let [end, next] = match pinch.border {
+            surfacing::Border::FirstRow => [1, 2].map(NetPick::Row),
+            surfacing::Border::LastRow => [rows, rows - 1].map(NetPick::Row),
+            surfacing::Border::FirstColumn => [1, 2].map(NetPick::Column),
+            surfacing::Border::LastColumn => [columns, columns - 1].map(NetPick::Column),
         };
         let mut changes = self.changes.clone();
         changes.push(NetEdit::Gather { picks: vec![next, end], at: NetGather::Plane });

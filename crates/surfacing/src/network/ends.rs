@@ -2,13 +2,8 @@
 
 use geometry::{EndDerivatives, Point3, Tolerance, fit_function, interpolate};
 
-use super::Thread;
+use super::{SHARE_OF_FIT, Thread, with_slope};
 use crate::SurfacingError;
-
-/// Share of the fit tolerance that a curve made here may lose.
-const SHARE_OF_FIT: f64 = 0.25;
-/// Share of the domain by which a derivative is taken.
-const DIFFERENCE: f64 = 1e-6;
 
 /// Adds to a family a curve along the ends of the other one, at its beginning and at its end, wherever those all reach beyond
 /// the outermost curve: shaped as that is, and led through the ends. The crossings of both families then count it too.
@@ -51,10 +46,7 @@ fn along_ends(shape: &Thread, ends: &[Point3], tolerance: &Tolerance) -> Result<
         let within = shift.domain().clamp(t);
         shape.curve.point(t) + shift.point(within).coords + shift.velocity(within) * (t - within)
     };
-    let at = |t: f64| {
-        let (from, to) = ((t - DIFFERENCE).max(0.0), (t + DIFFERENCE).min(1.0));
-        Ok::<_, SurfacingError>((place(t), (place(to) - place(from)) / (to - from)))
-    };
+    let at = |t: f64| Ok::<_, SurfacingError>(with_slope(place, t));
     let fitted = fit_function(at, &shape.curve.knots().breaks(), SHARE_OF_FIT * tolerance.fit)?;
     Ok(Thread { curve: fitted.curve, crossings: shape.crossings.clone(), number: None })
 }

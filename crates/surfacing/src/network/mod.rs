@@ -244,11 +244,7 @@ fn over_places(
     }
     let laws =
         family.iter().map(|t| Law::new(places, &t.crossings)).collect::<Result<Vec<_>, SurfacingError>>()?;
-    let at = |k: usize, u: f64| -> Result<(Point3, Vector3), SurfacingError> {
-        let (from, to) = ((u - DIFFERENCE).max(0.0), (u + DIFFERENCE).min(1.0));
-        let place = |u: f64| family[k].curve.point(laws[k].at(u));
-        Ok((place(u), (place(to) - place(from)) / (to - from)))
-    };
+    let at = |k: usize, u: f64| Ok(with_slope(|u| family[k].curve.point(laws[k].at(u)), u));
     // Where a curve's bend changes abruptly, the fit may do so too.
     let mut breaks = places.to_vec();
     for (thread, law) in family.iter().zip(&laws) {
@@ -264,13 +260,19 @@ fn over_places(
     if let Some(end) = breaks.last_mut() {
         *end = 1.0;
     }
-    let fitted = fit_functions(family.len(), at, &breaks, SHARE_OF_FIT * tolerance.fit)?;
+    let fitted = fit_functions::<SurfacingError>(family.len(), at, &breaks, SHARE_OF_FIT * tolerance.fit)?;
     let ended = |(fitted, thread): (geometry::Fitted, &Thread)| {
         let last = thread.crossings.len() - 1;
         let ends = [thread.crossings[0], thread.crossings[last]].map(|t| thread.curve.point(t));
         fitted.curve.with_ends(Some(ends[0]), Some(ends[1]))
     };
     Ok(fitted.into_iter().zip(family).map(ended).collect())
+}
+
+/// The place of a motion over 0 to 1, and its derivative by differences.
+fn with_slope(place: impl Fn(f64) -> Point3, t: f64) -> (Point3, Vector3) {
+    let (from, to) = ((t - DIFFERENCE).max(0.0), (t + DIFFERENCE).min(1.0));
+    (place(t), (place(to) - place(from)) / (to - from))
 }
 
 /// A curve's own parameter by the surface's: smooth to the second derivative where that never turns back, else to the

@@ -120,8 +120,6 @@ pub struct Patched {
     pub inner: f64,
     /// Corners at which no surface could be tangent.
     pub loose: Vec<LooseCorner>,
-    /// Control points in u and v.
-    pub grid: [usize; 2],
 }
 
 /// The surface inside closed runs of edges, in any order and direction; a run within another one stays open as a hole.
@@ -159,8 +157,7 @@ pub fn patch(edges: &[PatchEdge], how: &Patch<'_>, tolerance: &Tolerance) -> Res
             meets: edge.beside.as_ref().and_then(|b| met(edge, pcurve, &surface, b)),
         })
         .collect();
-    let grid = [surface.knots_u().point_count(), surface.knots_v().point_count()];
-    Ok(Patched { body: Body::from_shell(shell), edges, inner, loose, grid })
+    Ok(Patched { body: Body::from_shell(shell), edges, inner, loose })
 }
 
 /// How the patch meets the face beside an edge, both seen from the same side.
