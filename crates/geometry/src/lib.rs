@@ -20,6 +20,7 @@ mod domain;
 mod elementary;
 mod error;
 mod extend;
+mod facets;
 mod fair;
 mod fit;
 mod fit_surface;
@@ -33,6 +34,7 @@ mod net_sum;
 mod nurbs_curve;
 mod nurbs_surface;
 mod offset;
+mod parameter_lines;
 mod patch;
 mod plane_crossings;
 mod polygon;
@@ -55,6 +57,7 @@ pub use domain::Domain;
 pub use elementary::Elementary;
 pub use error::GeometryError;
 pub use extend::{extended, extended_to};
+pub use facets::{Box3, Facets};
 pub use fair::{Demand, Fair, Fairness, Region};
 pub use fit::{Fitted, fit_chain, fit_function, fit_functions, fit_points, recast};
 pub use fit_surface::{FittedSurface, fit_surface, recast_surface, recast_surface_along};
@@ -65,11 +68,15 @@ pub use interpolate::{
 };
 pub use knot_vector::{KnotVector, MAX_DEGREE};
 pub use length::ArcLength;
-pub use meeting::{plane_meetings, surface_meetings};
+pub use meeting::{
+    CurveHit, CurveMeetings, MeetingCurve, MeetingPlace, SurfaceMeetings, Touch, TouchKind, curve_meetings,
+    fit_meeting, meeting_beside, plane_meetings, surface_meetings,
+};
 pub use net_sum::weighted_sum;
 pub use nurbs_curve::NurbsCurve;
 pub use nurbs_surface::{NurbsSurface, SurfaceDerivatives};
 pub use offset::{offset_in_plane, smallest_radius, tightest_bend};
+pub use parameter_lines::parameter_lines;
 pub use plane_crossings::plane_crossings;
 pub use polygon::{polygon_area, polygon_holds};
 pub use quadrature::gauss_legendre;

@@ -3,9 +3,12 @@
 
 use std::f64::consts::{PI, TAU};
 
+use std::sync::Arc;
+
 use geometry::{
-    Fitted, Frame, Homogeneous, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, circle_arc,
-    closest_on_surface, plane_meetings, surface_meetings, through_points,
+    Facets, Frame, Homogeneous, MeetingCurve, NurbsCurve, NurbsSurface, Point3, SurfaceMeetings, Tolerance,
+    TouchKind, Vector3, circle_arc, closest_on_surface, curve_meetings, fit_meeting, plane_meetings,
+    through_points,
 };
 use nalgebra::Matrix4;
 
@@ -102,12 +105,25 @@ fn torus(major: f64, minor: f64) -> NurbsSurface {
     turned(&circle_arc(&upright(Point3::new(major, 0.0, 0.0)), minor, 0.0, TAU).unwrap())
 }
 
-fn length(curves: &[Fitted]) -> f64 {
+fn facets(surface: &NurbsSurface) -> Facets {
+    Facets::new(Arc::new(surface.clone()), surface.domain().into())
+}
+
+fn traced(a: &NurbsSurface, b: &NurbsSurface, tolerance: &Tolerance) -> SurfaceMeetings {
+    geometry::surface_meetings(&facets(a), &facets(b), tolerance)
+}
+
+fn surface_meetings(a: &NurbsSurface, b: &NurbsSurface, tolerance: &Tolerance) -> Vec<MeetingCurve> {
+    let runs = traced(a, b, tolerance).runs;
+    runs.iter().filter_map(|(run, closed)| fit_meeting([a, b], run, *closed, tolerance).unwrap()).collect()
+}
+
+fn length(curves: &[MeetingCurve]) -> f64 {
     curves.iter().map(|c| c.curve.length()).sum()
 }
 
 /// All of the curves on both surfaces.
-fn lies_on(curves: &[Fitted], surfaces: [&NurbsSurface; 2], within: f64) {
+fn lies_on(curves: &[MeetingCurve], surfaces: [&NurbsSurface; 2], within: f64) {
     for c in curves {
         assert!(c.converged, "{} in {} pieces", c.max_deviation, c.curve.knots().point_count());
         for k in 0..=40 {
@@ -158,15 +174,15 @@ fn surfaces_meet_in_the_curves_that_the_handbooks_give() {
         let grown = |s: &NurbsSurface| s.transformed(&Matrix4::new_scaling(scale));
         // IN-08: a sphere of radius 5 and a cylinder of radius 3 about the same axis: two circles of radius 3.
         let (a, b) = (grown(&sphere(5.0)), grown(&cylinder(3.0, 9.0)));
-        let found = surface_meetings(&a, &b, &tolerance).unwrap();
+        let found = surface_meetings(&a, &b, &tolerance);
         lies_on(&found, [&a, &b], 3.0 * tolerance.fit);
         near(length(&found), 18.849_555_921_538_76 * scale, 1e-6);
         assert!(found.iter().all(|c| (c.curve.start().z - 4.0 * scale).abs() <= 3.0 * tolerance.fit));
         // The other way round, the same curve.
-        near(length(&surface_meetings(&b, &a, &tolerance).unwrap()), length(&found), 1e-6);
+        near(length(&surface_meetings(&b, &a, &tolerance)), length(&found), 1e-6);
         let far =
             grown(&sphere(1.0)).transformed(&Matrix4::new_translation(&(Vector3::x() * (20.0 * scale))));
-        assert!(surface_meetings(&a, &far, &tolerance).unwrap().is_empty());
+        assert!(surface_meetings(&a, &far, &tolerance).is_empty());
     }
 }
 
@@ -180,7 +196,7 @@ fn equal_cylinders_and_a_torus_meet_as_known() {
         let lain = Matrix4::new_rotation(Vector3::y() * (PI / 2.0));
         cylinder(1.5, 8.0).transformed(&(Matrix4::new_translation(&(Vector3::x() * -4.0)) * lain))
     };
-    let found = surface_meetings(&upright_one, &lying, &tolerance).unwrap();
+    let found = surface_meetings(&upright_one, &lying, &tolerance);
     lies_on(&found, [&upright_one, &lying], 3e-5);
     let steps = 20_000;
     let place = |k: i32| {
@@ -197,7 +213,7 @@ fn equal_cylinders_and_a_torus_meet_as_known() {
     )
     .unwrap();
     let ring = torus(3.0, 1.0);
-    let found = surface_meetings(&ring, &wall, &tolerance).unwrap();
+    let found = surface_meetings(&ring, &wall, &tolerance);
     lies_on(&found, [&ring, &wall], 3e-5);
     for x in [3.968_626_966_596_886, 1.936_491_673_103_708, -1.936_491_673_103_708, -3.968_626_966_596_886] {
         let at = Point3::new(x, 0.5, 0.0);
@@ -217,12 +233,126 @@ fn freeform_surfaces_meet_where_both_are_and_end_at_their_borders() {
         NurbsSurface::ruled(&curve, &curve.mapped(|p| p + Vector3::new(0.0, 40.0, 5.0))).unwrap()
     };
     let (a, b) = (wave(0.0, 6.0), wave(5.5, -6.0));
-    let found = surface_meetings(&a, &b, &tolerance).unwrap();
+    let found = surface_meetings(&a, &b, &tolerance);
     assert!(!found.is_empty());
     lies_on(&found, [&a, &b], 5e-4);
     for c in &found {
         for end in [c.curve.start(), c.curve.end()] {
             assert!(end.y.abs() < 1e-3 || (end.y - 40.0).abs() < 1e-3, "{end} is on no border");
         }
+    }
+}
+
+#[test]
+fn equal_cylinders_meet_in_two_ellipses_that_cross() {
+    // IN-01: r = 1; perimeter of one ellipse 7.640395578055424. They cross at (0, ±1, 0), where both touch.
+    for (scale, begin) in SCALES.into_iter().flat_map(|s| [0.3, PI / 2.0].map(|b| (s, b))) {
+        let tolerance = Tolerance { fit: 1e-5, ..Tolerance::default() }.scaled(scale);
+        let frame = Frame::new(
+            Point3::new(0.0, 0.0, -3.0),
+            Vector3::new(begin.cos(), begin.sin(), 0.0),
+            Vector3::new(-begin.sin(), begin.cos(), 0.0),
+        )
+        .unwrap();
+        let circle = circle_arc(&frame, 1.0, 0.0, TAU).unwrap();
+        let one = NurbsSurface::ruled(&circle, &circle.mapped(|q| q + Vector3::z() * 6.0)).unwrap();
+        let lain = Matrix4::new_rotation(Vector3::y() * (PI / 2.0));
+        let (a, b) = (
+            one.transformed(&Matrix4::new_scaling(scale)),
+            one.transformed(&(Matrix4::new_scaling(scale) * lain)),
+        );
+        let found = surface_meetings(&a, &b, &tolerance);
+        lies_on(&found, [&a, &b], 3.0 * tolerance.fit);
+        near(length(&found), 2.0 * 7.640_395_578_055_424 * scale, 1e-5);
+        for y in [-scale, scale] {
+            let ends = found.iter().flat_map(|c| [c.curve.start(), c.curve.end()]);
+            let here = ends.filter(|p| (p - Point3::new(0.0, y, 0.0)).norm() < 1e-4 * scale).count();
+            assert!(here >= 4, "{here} branches end at {y}");
+        }
+    }
+}
+
+#[test]
+fn vivianis_curve_has_its_crossing() {
+    // IN-03: the sphere of radius 2 and the cylinder of diameter 2 through its centre; the curve is
+    // (1 + cos t, sin t, 2 sin(t / 2)), integrated here.
+    let tolerance = Tolerance { fit: 1e-5, ..Tolerance::default() };
+    let ball = sphere(2.0);
+    let tube = cylinder(1.0, 6.0).transformed(&Matrix4::new_translation(&Vector3::new(1.0, 0.0, -3.0)));
+    let found = surface_meetings(&ball, &tube, &tolerance);
+    lies_on(&found, [&ball, &tube], 3e-5);
+    let place = |t: f64| Point3::new(1.0 + t.cos(), t.sin(), 2.0 * (0.5 * t).sin());
+    let steps = 40_000;
+    let at = |k: i32| place(2.0 * TAU * f64::from(k) / f64::from(steps));
+    let whole: f64 = (0..steps).map(|k| (at(k + 1) - at(k)).norm()).sum();
+    near(length(&found), whole, 1e-5);
+}
+
+#[test]
+fn surfaces_that_touch_are_told_apart_from_those_that_meet() {
+    let tolerance = Tolerance { fit: 1e-5, ..Tolerance::default() };
+    let ball = |z: f64| sphere(2.0).transformed(&Matrix4::new_translation(&Vector3::new(0.13, 0.08, z)));
+    let floor = NurbsSurface::bilinear(
+        Point3::new(-5.0, -5.0, 0.0),
+        Point3::new(5.0, -5.0, 0.0),
+        Point3::new(-5.0, 5.0, 0.0),
+        Point3::new(5.0, 5.0, 0.0),
+    );
+    // Lain down, so that the place is not a pole.
+    let lain = |z: f64| {
+        ball(0.0).transformed(
+            &(Matrix4::new_translation(&(Vector3::z() * z)) * Matrix4::new_rotation(Vector3::x() * 1.1)),
+        )
+    };
+    let at = traced(&lain(2.0), &floor, &tolerance);
+    assert!(at.runs.is_empty(), "{} runs", at.runs.len());
+    // A hair deeper they meet in a circle of radius sqrt(2 r h - h^2), however small.
+    for depth in [1e-4, 1e-3, 1e-2, 0.1] {
+        let found = surface_meetings(&lain(2.0 - depth), &floor, &tolerance);
+        let height = 0.08 * 1.1_f64.sin();
+        let depth = depth - height;
+        if depth > 0.0 {
+            near(length(&found), TAU * (4.0 * depth - depth * depth).sqrt(), 1e-4);
+        }
+    }
+    let tube = {
+        let lain = Matrix4::new_rotation(Vector3::y() * (PI / 2.0));
+        cylinder(1.0, 6.0).transformed(&(Matrix4::new_translation(&Vector3::new(-3.0, 0.0, 1.0)) * lain))
+    };
+    let along = traced(&tube, &floor, &tolerance);
+    assert!(along.runs.is_empty());
+    assert!(along.touches.iter().any(|t| t.kind == TouchKind::Curve), "{:?}", along.touches);
+}
+
+#[test]
+fn curves_meet_surfaces_where_the_equations_say() {
+    // IN-09: the line y = 1/2, z = 0 with the torus R = 3, r = 1, and a ray along x with a sphere of radius 1.
+    for scale in SCALES {
+        let grown = |s: NurbsSurface| facets(&s.transformed(&Matrix4::new_scaling(scale)));
+        let line = |y: f64| {
+            NurbsCurve::line(Point3::new(-5.0 * scale, y * scale, 0.0), Point3::new(5.0 * scale, y * scale, 0.0))
+        };
+        let hits = curve_meetings(&line(0.5), &grown(torus(3.0, 1.0)), 1e-6 * scale).hits;
+        let xs: Vec<f64> = hits.iter().map(|h| h.point.x / scale).collect();
+        let known = [-3.968_626_966_596_886, -1.936_491_673_103_708, 1.936_491_673_103_708, 3.968_626_966_596_886];
+        assert_eq!(xs.len(), 4, "{xs:?}");
+        for (x, known) in xs.iter().zip(known) {
+            assert!((x - known).abs() < 1e-11, "{x}");
+        }
+        let xs = curve_meetings(&line(0.0), &grown(sphere(1.0)), 1e-6 * scale).hits;
+        assert_eq!(xs.len(), 2);
+        assert!((xs[0].point.x / scale + 1.0).abs() < 1e-12, "{}", xs[0].point.x / scale);
+        assert!((xs[1].point.x / scale - 1.0).abs() < 1e-12);
+        // It touches at one place, runs along a ruling, and passes by.
+        let touching = curve_meetings(&line(1.0), &grown(sphere(1.0)), 1e-4 * scale);
+        assert_eq!((touching.hits.len(), touching.along.len()), (1, 0), "{touching:?}");
+        assert!(touching.hits[0].point.x.abs() < 2e-2 * scale);
+        assert!(curve_meetings(&line(1.01), &grown(sphere(1.0)), 1e-4 * scale).hits.is_empty());
+        let lain = Matrix4::new_translation(&(Vector3::x() * -2.0)) * Matrix4::new_rotation(Vector3::y() * (PI / 2.0));
+        let tube = grown(cylinder(1.0, 4.0).transformed(&lain));
+        let along = curve_meetings(&line(1.0), &tube, 1e-4 * scale).along;
+        assert_eq!(along.len(), 1, "{along:?}");
+        let ends = along[0].map(|t| line(1.0).point(t).x / scale);
+        assert!((ends[0] + 2.0).abs() < 1e-3 && (ends[1] - 2.0).abs() < 1e-3, "{ends:?}");
     }
 }

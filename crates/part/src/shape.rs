@@ -1,6 +1,6 @@
 use std::sync::Arc;
 
-use geometry::{Axis, Fitted, Frame, NurbsCurve, NurbsSurface, Point2, Point3, Tolerance, Vector3};
+use geometry::{Axis, Frame, MeetingCurve, NurbsCurve, NurbsSurface, Point2, Point3, Tolerance, Vector3};
 use schemars::JsonSchema;
 use serde::Serialize;
 use surfacing::Revolved;
@@ -261,7 +261,7 @@ impl Built {
 
     /// Fitted curves, those that run end to end as one; `None` without any.
     #[must_use]
-    pub fn chained(found: Vec<Fitted>, tolerance: &Tolerance) -> Option<Self> {
+    pub fn chained(found: Vec<MeetingCurve>, tolerance: &Tolerance) -> Option<Self> {
         let deviation = found.iter().map(|f| f.max_deviation).reduce(f64::max)?;
         let pieces: Vec<NurbsCurve> = found.into_iter().map(|f| f.curve).collect();
         let chains = surfacing::chains(&pieces, tolerance).into_iter().enumerate();

@@ -31,7 +31,7 @@ pub fn join(parts: &[Shell], tolerance: f64) -> Result<Joined, TopologyError> {
     let (mut pairs, mut largest_gap) = (0, 0.0_f64);
     let mut left = free;
     while let Some(first) = left.pop() {
-        let fits = left.iter().map(|&other| all.coincide(first, other, tolerance));
+        let fits = left.iter().map(|&other| coincide(&all.edges[first.index()], &all.edges[other.index()], tolerance));
         let best = fits.enumerate().filter_map(|(i, fit)| fit.map(|f| (i, f)));
         let Some((i, (gap, along))) = best.min_by(|a, b| a.1.0.total_cmp(&b.1.0)) else { continue };
         let other = left.swap_remove(i);
@@ -104,32 +104,6 @@ impl Parts {
         }
     }
 
-    /// How far two edges lie apart at most, and whether they run the same way; `None` where they do not coincide.
-    fn coincide(&self, a: EdgeId, b: EdgeId, tolerance: f64) -> Option<(f64, bool)> {
-        let (a, b) = (&self.edges[a.index()], &self.edges[b.index()]);
-        let along = match ((a.start, a.end), (b.start, b.end)) {
-            (p, q) if p == q && p.0 != p.1 => true,
-            (p, q) if p == (q.1, q.0) && p.0 != p.1 => false,
-            (p, q) if p == q => {
-                // A ring: a quarter of the way tells the direction.
-                let (c, d) = (a.curve.as_ref()?, b.curve.as_ref()?);
-                let quarter = c.point(c.domain().at(0.25));
-                let (near, far) = (d.point(d.domain().at(0.25)), d.point(d.domain().at(0.75)));
-                (near - quarter).norm() <= (far - quarter).norm()
-            }
-            _ => return None,
-        };
-        let (c, d) = (a.curve.as_ref()?, b.curve.as_ref()?);
-        let apart = |from: &NurbsCurve, to: &NurbsCurve| {
-            (1..COMPARED)
-                .map(|k| from.point(from.domain().at(k as f64 / COMPARED as f64)))
-                .map(|p| closest_on_curve(to, &p).distance)
-                .fold(0.0, f64::max)
-        };
-        let gap = apart(c, d).max(apart(d, c));
-        (gap <= tolerance).then_some((gap, along))
-    }
-
     /// Puts edge `a` in the place of edge `b`.
     fn merge_edges(
         &mut self,
@@ -154,8 +128,33 @@ impl Parts {
     }
 }
 
+/// How far two edges lie apart at most, and whether they run the same way; `None` where they do not coincide.
+pub(crate) fn coincide(a: &Edge, b: &Edge, tolerance: f64) -> Option<(f64, bool)> {
+    let along = match ((a.start, a.end), (b.start, b.end)) {
+        (p, q) if p == q && p.0 != p.1 => true,
+        (p, q) if p == (q.1, q.0) && p.0 != p.1 => false,
+        (p, q) if p == q => {
+            // A ring: a quarter of the way tells the direction.
+            let (c, d) = (a.curve.as_ref()?, b.curve.as_ref()?);
+            let quarter = c.point(c.domain().at(0.25));
+            let (near, far) = (d.point(d.domain().at(0.25)), d.point(d.domain().at(0.75)));
+            (near - quarter).norm() <= (far - quarter).norm()
+        }
+        _ => return None,
+    };
+    let (c, d) = (a.curve.as_ref()?, b.curve.as_ref()?);
+    let apart = |from: &NurbsCurve, to: &NurbsCurve| {
+        (1..COMPARED)
+            .map(|k| from.point(from.domain().at(k as f64 / COMPARED as f64)))
+            .map(|p| closest_on_curve(to, &p).distance)
+            .fold(0.0, f64::max)
+    };
+    let gap = apart(c, d).max(apart(d, c));
+    (gap <= tolerance).then_some((gap, along))
+}
+
 /// A parameter curve by the parameter of another curve along the same edge.
-fn carried(
+pub(crate) fn carried(
     pcurve: &NurbsCurve,
     from: &NurbsCurve,
     to: &NurbsCurve,

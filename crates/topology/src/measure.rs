@@ -85,28 +85,7 @@ pub fn measure(shell: &Shell) -> Measures {
     // Moments are taken about a place near the shell, since far from it the parts would cancel badly.
     let near = shell.vertices().first().map_or(Point3::origin(), |v| v.point);
     let mut sum = [0.0; FIELDS];
-    let part = |face: &Face| {
-        let facing = if face.reversed { -1.0 } else { 1.0 };
-        integrate(face, &|u, v| {
-            let (p, du, dv) = face.surface.tangents(u, v);
-            let n = du.cross(&dv);
-            let p = p - near;
-            let m = n * facing;
-            [
-                n.norm(),
-                p.dot(&m) / 3.0,
-                p.x * p.x * m.x / 2.0,
-                p.y * p.y * m.y / 2.0,
-                p.z * p.z * m.z / 2.0,
-                p.x.powi(3) * m.x / 3.0,
-                p.y.powi(3) * m.y / 3.0,
-                p.z.powi(3) * m.z / 3.0,
-                p.x * p.x * p.y * m.x / 2.0,
-                p.y * p.y * p.z * m.y / 2.0,
-                p.z * p.z * p.x * m.z / 2.0,
-            ]
-        })
-    };
+    let part = |face: &Face| fields(face, &near);
     // Summed in the faces' order, so that the figures do not depend on the number of threads.
     for part in shell.faces().par_iter().map(part).collect::<Vec<_>>() {
         for (s, x) in sum.iter_mut().zip(part) {
@@ -130,6 +109,39 @@ pub fn measure(shell: &Shell) -> Measures {
     }
 }
 
+/// What a face adds to the volume of a closed shell, taken about a place, in mm³: a third of the flux of the position.
+pub(crate) fn volume_under(face: &Face, about: &Point3) -> f64 {
+    let facing = if face.reversed { -1.0 } else { 1.0 };
+    integrate(face, &|u, v| {
+        let (p, du, dv) = face.surface.tangents(u, v);
+        [(p - about).dot(&du.cross(&dv)) * facing / 3.0]
+    })[0]
+}
+
+/// A face's part of area, volume and moments about a place.
+fn fields(face: &Face, near: &Point3) -> [f64; FIELDS] {
+    let facing = if face.reversed { -1.0 } else { 1.0 };
+    integrate(face, &|u, v| {
+        let (p, du, dv) = face.surface.tangents(u, v);
+        let n = du.cross(&dv);
+        let p = p - near;
+        let m = n * facing;
+        [
+            n.norm(),
+            p.dot(&m) / 3.0,
+            p.x * p.x * m.x / 2.0,
+            p.y * p.y * m.y / 2.0,
+            p.z * p.z * m.z / 2.0,
+            p.x.powi(3) * m.x / 3.0,
+            p.y.powi(3) * m.y / 3.0,
+            p.z.powi(3) * m.z / 3.0,
+            p.x * p.x * p.y * m.x / 2.0,
+            p.y * p.y * p.z * m.y / 2.0,
+            p.z * p.z * p.x * m.z / 2.0,
+        ]
+    })
+}
+
 /// Area of a shell in mm².
 #[must_use]
 pub fn area(shell: &Shell) -> f64 {
@@ -145,7 +157,10 @@ pub fn area(shell: &Shell) -> f64 {
 
 /// Integral of `fields` over the face's part of the parameter plane.
 fn integrate<const N: usize>(face: &Face, fields: &impl Fn(f64, f64) -> [f64; N]) -> [f64; N] {
-    let (u_domain, _) = face.surface.domain();
+    // From any level parameter line the closed loops give the same; the nearest one takes least.
+    let uses = || face.loops.iter().flat_map(|l| &l.edges);
+    let lowest = uses().flat_map(|e| e.pcurve.control_points()).map(|p| p.x).fold(f64::INFINITY, f64::min);
+    let base = face.surface.domain().0.clamp(lowest);
     let u_breaks = face.surface.knots_u().breaks();
     let v_breaks = face.surface.knots_v().breaks();
     let [rule_u, rule_v] = rules(&face.surface);
@@ -165,13 +180,15 @@ fn integrate<const N: usize>(face: &Face, fields: &impl Fn(f64, f64) -> [f64; N]
             for &(x, weight) in outer {
                 let (p, [d, ..]) = curve.derivatives(pair[0] + x * length);
                 let factor = weight * length * d.y * along;
-                if factor == 0.0 || p.x <= u_domain.start {
+                if factor == 0.0 || p.x <= base {
                     continue;
                 }
-                for span in u_breaks.windows(2).take_while(|s| s[0] < p.x) {
-                    let width = span[1].min(p.x) - span[0];
+                let first = u_breaks.partition_point(|b| *b <= base).saturating_sub(1);
+                for span in u_breaks[first..].windows(2).take_while(|s| s[0] < p.x) {
+                    let from = span[0].max(base);
+                    let width = span[1].min(p.x) - from;
                     for &(y, inner) in rule_u {
-                        let values = fields(span[0] + y * width, p.y);
+                        let values = fields(from + y * width, p.y);
                         for (s, value) in sum.iter_mut().zip(values) {
                             *s += factor * inner * width * value;
                         }

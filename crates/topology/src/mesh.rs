@@ -4,7 +4,7 @@
 //! plane, scaled to the surface's own lengths, with inner points spaced by curvature. Faces use the edges' points
 //! by number, so that a closed shell gives a watertight mesh without any merging afterwards.
 
-use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, Vector3};
+use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, Vector3, parameter_lines};
 use rayon::prelude::*;
 use spade::{ConstrainedDelaunayTriangulation, HasPosition, Point2, Triangulation};
 
@@ -12,11 +12,9 @@ use crate::{Face, FaceId, Shell, TopologyError};
 
 /// Rounds of refinement for a face whose measured deviation is still above the tolerance.
 const MAX_ROUNDS: usize = 5;
-/// Most grid lines per direction and face; beyond, the mesh is reported as not converged.
-const MAX_LINES: usize = 4000;
 const MAX_HALVINGS: u32 = 14;
-/// Share of the chord tolerance for each way in which a surface bends.
-const SHARE: f64 = 0.55;
+/// How near the boundary a point of the grid may be, as a share of its narrowest cell.
+const BESIDE: f64 = 0.1;
 
 /// How fine a mesh is to be.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -91,7 +89,7 @@ impl Mesh {
 /// `Mesh` for a face whose boundary crosses itself in its parameter plane.
 pub fn mesh(shell: &Shell, tolerance: MeshTolerance) -> Result<Mesh, TopologyError> {
     let lines: Vec<Lines> =
-        shell.faces().par_iter().map(|face| grid_lines(&face.surface, tolerance, 1.0)).collect();
+        shell.faces().par_iter().map(|face| parameter_lines(&face.surface, tolerance.chord, tolerance.angle, 1.0)).collect();
     let mut positions: Vec<Point3> = shell.vertices().iter().map(|v| v.point).collect();
     let mut samples: Vec<Vec<(f64, u32)>> = Vec::with_capacity(shell.edges().len());
     for (edge, along) in shell.edges().iter().zip(edge_samples(shell, &lines, tolerance)) {
@@ -237,7 +235,7 @@ fn mesh_face(
     loop {
         let denser;
         let lines = if density > 1.0 {
-            denser = grid_lines(&face.surface, tolerance, density);
+            denser = parameter_lines(&face.surface, tolerance.chord, tolerance.angle, density);
             &denser
         } else {
             lines
@@ -302,9 +300,12 @@ fn triangulate(
         let grid = inner_us.iter().flat_map(|&u| inner_vs.iter().map(move |&v| [u, v]));
         corners.extend(grid.enumerate().map(|(k, uv)| (uv, first_inner + k as u32)));
     } else {
+        let narrowest = |lines: &[f64]| lines.windows(2).map(|w| w[1] - w[0]).fold(f64::INFINITY, f64::min);
+        // A point of the grid on the boundary would divide it on this face alone.
+        let margin = [us, vs].map(|lines| BESIDE * narrowest(lines));
         for &u in inner_us {
             for &v in inner_vs {
-                if inside(&polygon, &constraints, [u, v]) {
+                if inside(&polygon, &constraints, [u, v], margin) {
                     corners.push(([u, v], first_inner + inner.len() as u32));
                     inner.push(surface.point(u, v));
                 }
@@ -466,13 +467,23 @@ fn kept_faces(cdt: &ConstrainedDelaunayTriangulation<Site>) -> Vec<bool> {
     kept.into_iter().map(|k| k == Some(true)).collect()
 }
 
-/// Even-odd test of a parameter point against the boundary.
-fn inside(polygon: &[[f64; 2]], sides: &[[usize; 2]], at: [f64; 2]) -> bool {
+/// Even-odd test of a parameter point against the boundary; one nearer to it than a margin is outside.
+fn inside(polygon: &[[f64; 2]], sides: &[[usize; 2]], at: [f64; 2], margin: [f64; 2]) -> bool {
     let mut inside = false;
     for &[i, j] in sides {
         let (a, b) = (polygon[i], polygon[j]);
         if (a[1] > at[1]) != (b[1] > at[1]) && at[0] < (b[0] - a[0]) * (at[1] - a[1]) / (b[1] - a[1]) + a[0] {
             inside = !inside;
+        }
+        let by = |k: usize| a[k].min(b[k]) <= at[k] + margin[k] && at[k] - margin[k] <= a[k].max(b[k]);
+        if by(0) && by(1) {
+            let d = [0, 1].map(|k| (b[k] - a[k]) / margin[k]);
+            let r = [0, 1].map(|k| (at[k] - a[k]) / margin[k]);
+            let length_sq = d[0] * d[0] + d[1] * d[1];
+            let s = ((r[0] * d[0] + r[1] * d[1]) / length_sq.max(f64::MIN_POSITIVE)).clamp(0.0, 1.0);
+            if (r[0] - d[0] * s).hypot(r[1] - d[1] * s) < 1.0 {
+                return false;
+            }
         }
     }
     inside
@@ -491,55 +502,6 @@ fn scales(surface: &NurbsSurface) -> [f64; 2] {
         }
     }
     [(a / 25.0).max(1e-9), (b / 25.0).max(1e-9)]
-}
-
-/// Parameter lines in u and v, domain ends included, spaced by the normal curvature along them.
-fn grid_lines(surface: &NurbsSurface, tolerance: MeshTolerance, density: f64) -> Lines {
-    const ACROSS: usize = 3;
-    let (us, vs) = (surface.knots_u().breaks(), surface.knots_v().breaks());
-    let spread = |breaks: &[f64]| -> Vec<f64> {
-        let mut out = Vec::new();
-        for pair in breaks.windows(2) {
-            let d = Domain::new(pair[0], pair[1]);
-            out.extend((0..ACROSS).map(|k| d.at((k as f64 + 0.02) / (ACROSS as f64 - 0.96))));
-        }
-        out
-    };
-    let (su, sv) = (spread(&us), spread(&vs));
-    let mut steps_u = vec![1.0f64; us.len() - 1];
-    let mut steps_v = vec![1.0f64; vs.len() - 1];
-    for (i, &u) in su.iter().enumerate() {
-        for (j, &v) in sv.iter().enumerate() {
-            let d = surface.derivatives(u, v);
-            let Some(n) = d.area_vector().try_normalize(1e-12) else { continue };
-            let ask = |steps: &mut [f64], k: usize, breaks: &[f64], first: &Vector3, second: &Vector3| {
-                let h = breaks[k + 1] - breaks[k];
-                let bend = second.dot(&n).abs();
-                // Both directions share the chord tolerance where the surface bends both ways.
-                let by_chord = h * (bend / (8.0 * SHARE * tolerance.chord)).sqrt();
-                let by_angle = h * bend / (first.norm().max(1e-12) * tolerance.angle);
-                steps[k] = steps[k].max(by_chord).max(by_angle);
-            };
-            ask(&mut steps_u, i / ACROSS, &us, &d.u, &d.uu);
-            ask(&mut steps_v, j / ACROSS, &vs, &d.v, &d.vv);
-            // A twist lifts the middle of a cell off its sides, by a quarter of what it turns over the cell.
-            let cell = (us[i / ACROSS + 1] - us[i / ACROSS]) * (vs[j / ACROSS + 1] - vs[j / ACROSS]);
-            let by_twist = (d.uv.dot(&n).abs() * cell / (4.0 * SHARE * tolerance.chord)).sqrt();
-            steps_u[i / ACROSS] = steps_u[i / ACROSS].max(by_twist);
-            steps_v[j / ACROSS] = steps_v[j / ACROSS].max(by_twist);
-        }
-    }
-    let lines = |breaks: &[f64], steps: &[f64]| {
-        let mut out = vec![breaks[0]];
-        for (pair, &n) in breaks.windows(2).zip(steps) {
-            let n = if n <= 1.0 && density == 1.0 { 1 } else { (n * density).ceil() as usize };
-            let n = n.clamp(1, MAX_LINES / (breaks.len() - 1) + 1);
-            let d = Domain::new(pair[0], pair[1]);
-            out.extend((1..=n).map(|k| d.at(k as f64 / n as f64)));
-        }
-        out
-    };
-    (lines(&us, &steps_u), lines(&vs, &steps_v))
 }
 
 /// As `deviation`, for the squares of a grid: their middles and those of their sides lie on a grid twice as fine.

@@ -1,5 +1,5 @@
-use super::{Trace, chains};
-use crate::{Fitted, Frame, GeometryError, NurbsSurface, Point3, Tolerance, Vector2, Vector3, bisect};
+use super::{MeetingCurve, Trace, chains};
+use crate::{Frame, GeometryError, NurbsSurface, Point3, Tolerance, Vector2, Vector3, bisect};
 
 const CELLS_PER_SPAN: usize = 8;
 const MAX_NEWTON_STEPS: usize = 12;
@@ -20,7 +20,7 @@ pub fn plane_meetings(
     surface: &NurbsSurface,
     frame: &Frame,
     tolerance: &Tolerance,
-) -> Result<Vec<Fitted>, GeometryError> {
+) -> Result<Vec<MeetingCurve>, GeometryError> {
     let section = Section { surface, frame };
     let runs = section.runs();
     let fits = runs.into_iter().map(|(places, closed)| section.fit(places, closed, tolerance));
@@ -179,6 +179,18 @@ impl Trace for Section<'_> {
 
     fn point(&self, [u, v]: Place) -> Point3 {
         self.surface.point(u, v)
+    }
+
+    fn flat(&self, [u, v]: Place) -> Vec<Point3> {
+        vec![Point3::new(u, v, 0.0)]
+    }
+
+    fn on(&self, _: usize, flat: &Point3) -> Point3 {
+        self.surface.point(flat.x, flat.y)
+    }
+
+    fn rates(&self, _: usize, [u, v]: Place, motion: &Vector3) -> Option<Vector3> {
+        self.surface.derivatives(u, v).rates(motion).map(|(a, b)| Vector3::new(a, b, 0.0))
     }
 
     fn between(&self, a: Place, b: Place) -> Place {

@@ -1,0 +1,239 @@
+//! Solids from chosen spaces.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use geometry::Point3;
+
+use crate::cells::{OUTSIDE, Sets, radial_order};
+use crate::imprint::{Bound, divided};
+use crate::{Cells, Edge, EdgeId, Face, FaceId, Imprint, Loop, OrientedEdge, Shell, Solid, TopologyError, Vertex, VertexId};
+
+/// Solids made of spaces, and where they touch themselves.
+#[derive(Debug, Clone)]
+pub struct Chosen {
+    /// The solids, each of spaces that hang together by faces.
+    pub solids: Vec<Solid>,
+    /// Places where a solid touches itself along an edge or in a vertex, so that it has no thickness there.
+    pub pinches: Vec<Point3>,
+}
+
+impl Imprint {
+    /// For every space, the unbounded one first, which of the shapes it is inside of. Only closed shapes have an inside;
+    /// for the others every space is outside.
+    #[must_use]
+    pub fn insides(&self, cells: &Cells, closed: &[bool]) -> Vec<Vec<bool>> {
+        let count = cells.volumes.len() + 1;
+        let mut across: Vec<Vec<(usize, usize, bool)>> = vec![Vec::new(); count];
+        for (f, [back, front]) in cells.sides.iter().enumerate() {
+            across[*back].push((f, *front, true));
+            across[*front].push((f, *back, false));
+        }
+        let mut out: Vec<Option<Vec<bool>>> = vec![None; count];
+        out[OUTSIDE] = Some(vec![false; closed.len()]);
+        let mut waiting = vec![OUTSIDE];
+        while let Some(here) = waiting.pop() {
+            let Some(inside) = out[here].clone() else { continue };
+            for &(f, there, to_front) in &across[here] {
+                if out[there].is_some() {
+                    continue;
+                }
+                let mut inside = inside.clone();
+                for source in self.sources[f].iter().filter(|s| closed[s.input]) {
+                    // The piece's outside is in front of it unless it is reversed; the shape's is there or opposite.
+                    let outside_in_front = !self.shell.faces()[f].reversed == source.along;
+                    inside[source.input] = to_front != outside_in_front;
+                }
+                out[there] = Some(inside);
+                waiting.push(there);
+            }
+        }
+        out.into_iter().map(Option::unwrap_or_default).map(|mut v| {
+            v.resize(closed.len(), false);
+            v
+        }).collect()
+    }
+
+    /// The solids that are made of those spaces for which `wanted` says so. Faces between two of them go; what divided a face
+    /// and has no other reason any more goes too.
+    ///
+    /// # Errors
+    /// What keeps the result from being a solid.
+    pub fn solids(&self, cells: &Cells, wanted: &[bool]) -> Result<Chosen, TopologyError> {
+        let mut bodies = Sets::new(wanted.len());
+        for [back, front] in &cells.sides {
+            if wanted[*back] && wanted[*front] {
+                bodies.unite(*back, *front);
+            }
+        }
+        let mut of_body: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
+        for (f, [back, front]) in cells.sides.iter().enumerate() {
+            if wanted[*back] != wanted[*front] {
+                let inside = if wanted[*back] { *back } else { *front };
+                of_body.entry(bodies.of(inside)).or_default().push(f);
+            }
+        }
+        let mut out = Chosen { solids: Vec::new(), pinches: Vec::new() };
+        for faces in of_body.into_values() {
+            let reversed = |f: usize| wanted[cells.sides[f][1]];
+            let own = self.reunited(&faces, &reversed);
+            let (shells, pinches) = manifold(&self.shell, own)?;
+            out.solids.push(Solid::try_new(shells)?);
+            out.pinches.extend(pinches);
+        }
+        Ok(out)
+    }
+
+    /// Faces with their facing, those put together again that are parts of one face and have only each other at the edges
+    /// that divided it.
+    fn reunited(&self, chosen: &[usize], reversed: &dyn Fn(usize) -> bool) -> Vec<Face> {
+        let mut uses: BTreeMap<EdgeId, usize> = BTreeMap::new();
+        for &f in chosen {
+            for used in self.shell.faces()[f].loops.iter().flat_map(|l| &l.edges) {
+                *uses.entry(used.edge).or_default() += 1;
+            }
+        }
+        let key = |f: usize| {
+            let s = self.sources[f][0];
+            ((s.input, s.face), reversed(f))
+        };
+        let mut groups: BTreeMap<((usize, FaceId), bool), Vec<usize>> = BTreeMap::new();
+        for &f in chosen {
+            groups.entry(key(f)).or_default().push(f);
+        }
+        let mut out: Vec<(usize, Face)> = Vec::new();
+        for ((source, turned), pieces) in groups {
+            let mut seen: BTreeMap<EdgeId, usize> = BTreeMap::new();
+            for &f in &pieces {
+                for used in self.shell.faces()[f].loops.iter().flat_map(|l| &l.edges) {
+                    *seen.entry(used.edge).or_default() += 1;
+                }
+            }
+            let gone: BTreeSet<EdgeId> = seen
+                .iter()
+                .filter(|(e, count)| **count == 2 && uses[e] == 2 && self.dividing.contains(&(source, **e)))
+                .map(|(e, _)| *e)
+                .collect();
+            let plain = |f: usize| Face { reversed: turned, ..self.shell.faces()[f].clone() };
+            let whole = if gone.is_empty() { None } else { self.without(&pieces, &gone, turned) };
+            match whole {
+                Some(faces) => out.extend(faces.into_iter().map(|face| (pieces[0], face))),
+                None => out.extend(pieces.iter().map(|&f| (f, plain(f)))),
+            }
+        }
+        out.sort_by_key(|(first, _)| *first);
+        out.into_iter().map(|(_, face)| face).collect()
+    }
+
+    /// Pieces of one face walked again without some edges; `None` where that gives no face.
+    fn without(&self, pieces: &[usize], gone: &BTreeSet<EdgeId>, turned: bool) -> Option<Vec<Face>> {
+        let first = &self.shell.faces()[pieces[0]];
+        let bounds: Vec<Bound> = pieces
+            .iter()
+            .flat_map(|&f| self.shell.faces()[f].loops.iter().flat_map(|l| &l.edges))
+            .filter(|u| !gone.contains(&u.edge))
+            .map(|u| {
+                let edge = self.shell.edge(u.edge);
+                Bound {
+                    edge: u.edge,
+                    pcurve: u.pcurve.clone(),
+                    ends: [edge.start.index(), edge.end.index()],
+                    ways: [u.forward, !u.forward],
+                    pole: edge.curve.is_none(),
+                }
+            })
+            .collect();
+        let divided = divided(&first.surface, &bounds);
+        let used: usize = divided.pieces.iter().flatten().map(|l| l.edges.len()).sum();
+        // Every bound has to be met again, else something went wrong and the pieces stay.
+        let face = |loops: Vec<Loop>| Face { loops, reversed: turned, ..first.clone() };
+        (used == bounds.len()).then(|| divided.pieces.into_iter().map(face).collect())
+    }
+}
+
+/// Shells of faces between which every edge has two uses: an edge at which more of them meet is one edge for every two that
+/// have the material between them, and so is a vertex.
+fn manifold(of: &Shell, mut faces: Vec<Face>) -> Result<(Vec<Shell>, Vec<Point3>), TopologyError> {
+    let mut edges: Vec<Edge> = of.edges().to_vec();
+    let mut pinches = Vec::new();
+    let radial = radial_order(of, &faces);
+    // For the further pairs: which face uses which copy of the edge, by the direction of its loop.
+    let mut copies: BTreeMap<(usize, EdgeId, bool), EdgeId> = BTreeMap::new();
+    for (e, around) in radial.iter().enumerate() {
+        let uses = &around.uses;
+        if uses.len() <= 2 {
+            continue;
+        }
+        let edge = EdgeId(e as u32);
+        let mut first = true;
+        for (k, &(face, forward)) in uses.iter().enumerate() {
+            // Counter-clockwise from it is the material where its outside is clockwise.
+            if faces[face].reversed != forward {
+                continue;
+            }
+            let (next, its) = uses[(k + 1) % uses.len()];
+            if !first {
+                edges.push(edges[e].clone());
+                let copy = EdgeId(edges.len() as u32 - 1);
+                copies.insert((face, edge, forward), copy);
+                copies.insert((next, edge, its), copy);
+            }
+            first = false;
+        }
+        if let Some(curve) = &edges[e].curve {
+            pinches.push(curve.point(curve.domain().at(0.5)));
+        }
+    }
+    for (f, face) in faces.iter_mut().enumerate() {
+        for used in face.loops.iter_mut().flat_map(|l| &mut l.edges) {
+            if let Some(copy) = copies.get(&(f, used.edge, used.forward)) {
+                used.edge = *copy;
+            }
+        }
+    }
+    let mut vertices: Vec<Vertex> = of.vertices().to_vec();
+    let split = part_vertices(&mut vertices, &mut edges, &faces);
+    if pinches.is_empty() {
+        pinches.extend(split);
+    }
+    let shell = Shell::of_used(&vertices, &edges, faces)?;
+    Ok((shell.pieces(), pinches))
+}
+
+/// Gives every fan of faces about a vertex a vertex of its own; tells where there was more than one.
+fn part_vertices(vertices: &mut Vec<Vertex>, edges: &mut [Edge], faces: &[Face]) -> Vec<Point3> {
+    // Ends of edges: 2 e at the start, 2 e + 1 at the end. Those that follow each other in a loop belong to one fan.
+    let mut ends = Sets::new(2 * edges.len());
+    let at = |u: &OrientedEdge, first: bool| 2 * u.edge.index() + usize::from(u.forward != first);
+    let mut used = vec![false; edges.len()];
+    for l in faces.iter().flat_map(|f| &f.loops) {
+        for (k, here) in l.edges.iter().enumerate() {
+            let next = &l.edges[(k + 1) % l.edges.len()];
+            ends.unite(at(here, false), at(next, true));
+            used[here.edge.index()] = true;
+        }
+    }
+    let mut fan_of: BTreeMap<u32, usize> = BTreeMap::new();
+    let mut copies: BTreeMap<usize, VertexId> = BTreeMap::new();
+    let mut places = Vec::new();
+    for e in (0..edges.len()).filter(|&e| used[e]) {
+        for end in 0..2 {
+            let vertex = if end == 0 { edges[e].start } else { edges[e].end };
+            let fan = ends.of(2 * e + end);
+            let first = *fan_of.entry(vertex.0).or_insert(fan);
+            if first == fan {
+                continue;
+            }
+            let copy = *copies.entry(fan).or_insert_with(|| {
+                places.push(vertices[vertex.index()].point);
+                vertices.push(vertices[vertex.index()].clone());
+                VertexId(vertices.len() as u32 - 1)
+            });
+            if end == 0 {
+                edges[e].start = copy;
+            } else {
+                edges[e].end = copy;
+            }
+        }
+    }
+    places
+}

@@ -1,0 +1,85 @@
+//! The one operation on which everything that cuts rests: shapes brought together so that they share vertices, edges and
+//! faces wherever they meet.
+//!
+//! Lowest dimension first: vertices on vertices, vertices on edges, edges on edges, edges on faces ([`boundary`]), then the
+//! curves in which faces meet ([`sections`]), which end at what was found before; at last every face is divided along the
+//! edges that lie in it ([`regions`]), and faces that are one over an area become one face with several sources.
+//!
+//! # References
+//! Weiler, Edge-based data structures for solid modeling in curved-surface environments, IEEE CG&A 5(1), 1985, for the
+//! non-manifold result; Patrikalakis & Maekawa, Shape Interrogation, chapter 5, for the meeting curves.
+
+mod arena;
+mod boundary;
+mod one_face;
+mod outline;
+mod regions;
+mod sections;
+
+use std::sync::Arc;
+
+use geometry::{NurbsSurface, Point3, Tolerance};
+
+use crate::{FaceId, Shell, TopologyError};
+use arena::Arena;
+pub(crate) use outline::Outline;
+pub(crate) use regions::{Bound, divided};
+
+/// Where a face of an imprint comes from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Source {
+    /// Number of the shape among those that were imprinted.
+    pub input: usize,
+    /// The face of that shape that it is a part of.
+    pub face: FaceId,
+    /// Whether that face has its outside on the same side.
+    pub along: bool,
+}
+
+/// A place worth telling about.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Remark {
+    /// Numbers of the two shapes.
+    pub inputs: [usize; 2],
+    /// Where.
+    pub at: Point3,
+}
+
+/// Shapes that share what they have in common.
+#[derive(Debug, Clone)]
+pub struct Imprint {
+    /// All of them as one shell, whose edges may have any number of faces.
+    pub shell: Shell,
+    /// For every face of it what it is a part of; several where shapes lie on each other.
+    pub sources: Vec<Vec<Source>>,
+    /// Numbers of the shell's edges in which faces of different shapes cross, each with the two shapes.
+    pub meetings: Vec<(crate::EdgeId, [usize; 2])>,
+    /// Edges that lie inside a face of a shape, each with that shape's number and face.
+    pub(crate) dividing: std::collections::BTreeSet<((usize, FaceId), crate::EdgeId)>,
+    /// Where two shapes touch without crossing, as far as found.
+    pub touches: Vec<Remark>,
+    /// Where a meeting curve ends inside a face: the second shape does not cut through the first there.
+    pub loose_ends: Vec<Remark>,
+}
+
+/// Brings shapes together. Every shape may be open or closed; faces of the same shape are taken to meet only along their
+/// common edges.
+///
+/// # Tolerance
+/// What comes nearer than the fit tolerance is the same place; meeting curves stay within a fiftieth of it. Edges with a
+/// tolerance of their own that is larger count with that.
+///
+/// # Errors
+/// What keeps the result from being a shell; `Imprint` names the place.
+pub fn imprint(shapes: &[&Shell], tolerance: &Tolerance) -> Result<Imprint, TopologyError> {
+    let mut arena = Arena::new(shapes, tolerance);
+    arena.meet_boundaries();
+    arena.split_edges()?;
+    arena.unite_edges()?;
+    let found = arena.meet_faces()?;
+    arena.take_over(&found)?;
+    arena.finished(found)
+}
+
+/// A surface with a face's side: what is asked about it by several parts.
+pub(crate) type SharedSurface = Arc<NurbsSurface>;

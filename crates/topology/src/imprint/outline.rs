@@ -1,0 +1,86 @@
+use geometry::{NurbsCurve, flatten};
+
+/// How closely a parameter curve is followed, as a share of the outline's size.
+const CHORD: f64 = 1e-5;
+
+/// How near the boundary a place is not told apart from it, as a share of the outline's size.
+const BESIDE: f64 = 1e-4;
+
+/// The boundary of a face as polygons in its parameter plane.
+#[derive(Debug, Clone)]
+pub(crate) struct Outline {
+    sides: Vec<[[f64; 2]; 2]>,
+    pub(crate) low: [f64; 2],
+    pub(crate) high: [f64; 2],
+}
+
+impl Outline {
+    /// From parameter curves in any order.
+    pub(crate) fn new<'a>(pcurves: impl Iterator<Item = &'a NurbsCurve> + Clone) -> Self {
+        let (mut low, mut high) = ([f64::MAX; 2], [f64::MIN; 2]);
+        for p in pcurves.clone().flat_map(|c| c.control_points()) {
+            for k in 0..2 {
+                (low[k], high[k]) = (low[k].min(p[k]), high[k].max(p[k]));
+            }
+        }
+        let size = (high[0] - low[0]).min(high[1] - low[1]).max(f64::MIN_POSITIVE);
+        let mut sides = Vec::new();
+        for curve in pcurves {
+            let line = flat(curve, CHORD * size);
+            sides.extend(line.windows(2).map(|w| [w[0], w[1]]));
+        }
+        Self { sides, low, high }
+    }
+
+    /// Even-odd test of a place of the parameter plane.
+    pub(crate) fn holds(&self, at: [f64; 2]) -> bool {
+        let mut inside = false;
+        for [a, b] in &self.sides {
+            if (a[1] > at[1]) != (b[1] > at[1])
+                && at[0] < (b[0] - a[0]) * (at[1] - a[1]) / (b[1] - a[1]) + a[0]
+            {
+                inside = !inside;
+            }
+        }
+        inside
+    }
+
+    /// Whether a place is so near the boundary that it cannot be told on which side it is.
+    pub(crate) fn is_near(&self, at: [f64; 2]) -> bool {
+        let size = [0, 1].map(|k| (self.high[k] - self.low[k]).max(f64::MIN_POSITIVE));
+        self.sides.iter().any(|[a, b]| {
+            // In shares of the outline's extent.
+            let d = [0, 1].map(|k| (b[k] - a[k]) / size[k]);
+            let r = [0, 1].map(|k| (at[k] - a[k]) / size[k]);
+            let length_sq = d[0] * d[0] + d[1] * d[1];
+            let s = ((r[0] * d[0] + r[1] * d[1]) / length_sq.max(f64::MIN_POSITIVE)).clamp(0.0, 1.0);
+            (r[0] - d[0] * s).hypot(r[1] - d[1] * s) <= BESIDE
+        })
+    }
+
+    /// A place well inside: in the middle of the widest gap on one of a few lines across.
+    pub(crate) fn inside(&self) -> Option<[f64; 2]> {
+        /// Shares of the height at which lines are laid across.
+        const LEVELS: [f64; 7] = [0.483, 0.271, 0.713, 0.127, 0.871, 0.037, 0.957];
+        let mut best: Option<(f64, [f64; 2])> = None;
+        for level in LEVELS {
+            let y = self.low[1] + (self.high[1] - self.low[1]) * level;
+            let crossed = self.sides.iter().filter(|[a, b]| (a[1] > y) != (b[1] > y));
+            let mut xs: Vec<f64> =
+                crossed.map(|[a, b]| (b[0] - a[0]) * (y - a[1]) / (b[1] - a[1]) + a[0]).collect();
+            xs.sort_by(f64::total_cmp);
+            for pair in xs.chunks_exact(2) {
+                let width = pair[1] - pair[0];
+                if best.is_none_or(|b| width > b.0) {
+                    best = Some((width, [0.5 * (pair[0] + pair[1]), y]));
+                }
+            }
+        }
+        best.map(|b| b.1)
+    }
+}
+
+/// A parameter curve as a polygon, ends included.
+pub(crate) fn flat(curve: &NurbsCurve, chord: f64) -> Vec<[f64; 2]> {
+    flatten(curve, chord).into_iter().map(|(_, p)| [p.x, p.y]).collect()
+}
