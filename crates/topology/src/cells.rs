@@ -10,7 +10,7 @@ use geometry::{Point3, Tolerance, Vector3};
 use rayon::prelude::*;
 
 use crate::imprint::Outline;
-use crate::measure::volume_under;
+use crate::measure::rough_volume_under;
 use crate::within::Target;
 use crate::{EdgeId, Face, Imprint, OrientedEdge, Shell};
 
@@ -33,7 +33,7 @@ pub struct Cells {
     /// For every face the space behind it and the one in front of it, by its surface's own normal; [`OUTSIDE`] is the
     /// unbounded one.
     pub sides: Vec<[usize; 2]>,
-    /// Volumes of the bounded spaces in mm³; space 1 is the first.
+    /// Volumes of the bounded spaces in mm³, to about six digits; space 1 is the first.
     pub volumes: Vec<f64>,
 }
 
@@ -170,7 +170,7 @@ fn spaces(faces: &[Face], sides: &mut Sets, complexes: &mut Sets, tolerance: &To
     // Seen by its surface's own normal.
     let under: Vec<f64> = faces
         .par_iter()
-        .map(|f| volume_under(f, &about) * if f.reversed { -1.0 } else { 1.0 })
+        .map(|f| rough_volume_under(f, &about) * if f.reversed { -1.0 } else { 1.0 })
         .collect();
     let mut groups: BTreeMap<usize, Vec<SideId>> = BTreeMap::new();
     for side in 0..2 * faces.len() {

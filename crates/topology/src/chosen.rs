@@ -18,18 +18,18 @@ pub struct Chosen {
 }
 
 impl Imprint {
-    /// For every space, the unbounded one first, which of the shapes it is inside of. Only closed shapes have an inside;
-    /// for the others every space is outside.
+    /// For every space, the unbounded one first, the numbers of the shapes that it is inside of, in rising order. Only closed
+    /// shapes have an inside.
     #[must_use]
-    pub fn insides(&self, cells: &Cells, closed: &[bool]) -> Vec<Vec<bool>> {
+    pub fn insides(&self, cells: &Cells, is_closed: impl Fn(usize) -> bool) -> Vec<Vec<usize>> {
         let count = cells.volumes.len() + 1;
         let mut across: Vec<Vec<(usize, usize, bool)>> = vec![Vec::new(); count];
         for (f, [back, front]) in cells.sides.iter().enumerate() {
             across[*back].push((f, *front, true));
             across[*front].push((f, *back, false));
         }
-        let mut out: Vec<Option<Vec<bool>>> = vec![None; count];
-        out[OUTSIDE] = Some(vec![false; closed.len()]);
+        let mut out: Vec<Option<Vec<usize>>> = vec![None; count];
+        out[OUTSIDE] = Some(Vec::new());
         let mut waiting = vec![OUTSIDE];
         while let Some(here) = waiting.pop() {
             let Some(inside) = out[here].clone() else { continue };
@@ -38,19 +38,20 @@ impl Imprint {
                     continue;
                 }
                 let mut inside = inside.clone();
-                for source in self.sources[f].iter().filter(|s| closed[s.input]) {
+                for source in self.sources[f].iter().filter(|s| is_closed(s.input)) {
                     // The piece's outside is in front of it unless it is reversed; the shape's is there or opposite.
                     let outside_in_front = !self.shell.faces()[f].reversed == source.along;
-                    inside[source.input] = to_front != outside_in_front;
+                    inside.retain(|s| *s != source.input);
+                    if to_front != outside_in_front {
+                        inside.push(source.input);
+                    }
                 }
+                inside.sort_unstable();
                 out[there] = Some(inside);
                 waiting.push(there);
             }
         }
-        out.into_iter().map(Option::unwrap_or_default).map(|mut v| {
-            v.resize(closed.len(), false);
-            v
-        }).collect()
+        out.into_iter().map(Option::unwrap_or_default).collect()
     }
 
     /// The solids that are made of those spaces for which `wanted` says so. Faces between two of them go; what divided a face
@@ -152,7 +153,9 @@ impl Imprint {
 
 /// Shells of faces between which every edge has two uses: an edge at which more of them meet is one edge for every two that
 /// have the material between them, and so is a vertex.
-fn manifold(of: &Shell, mut faces: Vec<Face>) -> Result<(Vec<Shell>, Vec<Point3>), TopologyError> {
+fn manifold(of: &Shell, faces: Vec<Face>) -> Result<(Vec<Shell>, Vec<Point3>), TopologyError> {
+    let of = &Shell::of_used(of.vertices(), of.edges(), faces)?;
+    let mut faces = of.faces().to_vec();
     let mut edges: Vec<Edge> = of.edges().to_vec();
     let mut pinches = Vec::new();
     let radial = radial_order(of, &faces);
@@ -195,8 +198,7 @@ fn manifold(of: &Shell, mut faces: Vec<Face>) -> Result<(Vec<Shell>, Vec<Point3>
     if pinches.is_empty() {
         pinches.extend(split);
     }
-    let shell = Shell::of_used(&vertices, &edges, faces)?;
-    Ok((shell.pieces(), pinches))
+    Ok((Shell::try_new(vertices, edges, faces)?.pieces(), pinches))
 }
 
 /// Gives every fan of faces about a vertex a vertex of its own; tells where there was more than one.

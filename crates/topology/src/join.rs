@@ -53,24 +53,15 @@ struct Parts {
 impl Parts {
     /// Everything in one list of each kind, and the edges in it that are free.
     fn concatenated(parts: &[Shell]) -> (Self, Vec<EdgeId>) {
-        let mut all = Self { vertices: Vec::new(), edges: Vec::new(), faces: Vec::new() };
+        let mut all = Shell::empty();
         let mut free = Vec::new();
         for part in parts {
-            let (v, e) = (all.vertices.len() as u32, all.edges.len() as u32);
-            free.extend(free_edges(part).into_iter().map(|id| EdgeId(id.0 + e)));
-            all.vertices.extend_from_slice(part.vertices());
-            let moved = |edge: &Edge| {
-                let (start, end) = (VertexId(edge.start.0 + v), VertexId(edge.end.0 + v));
-                Edge { start, end, ..edge.clone() }
-            };
-            all.edges.extend(part.edges().iter().map(moved));
-            for face in part.faces() {
-                let mut face = face.clone();
-                face.loops.iter_mut().flat_map(|l| &mut l.edges).for_each(|used| used.edge.0 += e);
-                all.faces.push(face);
-            }
+            let before = all.edges().len() as u32;
+            free.extend(free_edges(part).into_iter().map(|id| EdgeId(id.0 + before)));
+            all = all.beside(part);
         }
-        (all, free)
+        let (vertices, edges, faces) = all.into_parts();
+        (Self { vertices, edges, faces }, free)
     }
 
     /// Ends of free edges within the tolerance become one vertex, where the first of them is.

@@ -1,3 +1,4 @@
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use geometry::{NurbsCurve, NurbsSurface, Point3};
@@ -257,6 +258,34 @@ impl Shell {
         Self { vertices, edges, faces }
     }
 
+    /// The shell of nothing.
+    #[must_use]
+    pub fn empty() -> Self {
+        Self { vertices: Vec::new(), edges: Vec::new(), faces: Vec::new() }
+    }
+
+    /// Its vertices, edges and faces.
+    pub(crate) fn into_parts(self) -> (Vec<Vertex>, Vec<Edge>, Vec<Face>) {
+        (self.vertices, self.edges, self.faces)
+    }
+
+    /// Both shells in one, with nothing in common.
+    #[must_use]
+    pub fn beside(mut self, other: &Self) -> Self {
+        let (v, e) = (self.vertices.len() as u32, self.edges.len() as u32);
+        self.vertices.extend_from_slice(&other.vertices);
+        self.edges.extend(other.edges.iter().cloned().map(|mut edge| {
+            edge.start.0 += v;
+            edge.end.0 += v;
+            edge
+        }));
+        self.faces.extend(other.faces.iter().cloned().map(|mut face| {
+            face.loops.iter_mut().flat_map(|l| &mut l.edges).for_each(|used| used.edge.0 += e);
+            face
+        }));
+        self
+    }
+
     /// A shell of faces with those of the vertices and edges that they use, in the order given; as [`Shell::try_new`].
     ///
     /// # Errors
@@ -267,27 +296,27 @@ impl Shell {
     }
 }
 
-/// Vertices and edges without what no face uses, and the faces with their new numbers.
+/// Vertices and edges without what no face uses, and the faces with their new numbers. Takes as long as the faces have edges,
+/// however long the lists are.
 fn used(vertices: &[Vertex], edges: &[Edge], mut faces: Vec<Face>) -> (Vec<Vertex>, Vec<Edge>, Vec<Face>) {
-    let mut is_used = vec![false; edges.len()];
-    faces.iter().flat_map(|f| &f.loops).flat_map(|l| &l.edges).for_each(|e| is_used[e.edge.index()] = true);
-    let mut edge_number = vec![EdgeId(0); edges.len()];
-    let mut vertex_number = vec![None; vertices.len()];
-    let (mut kept_vertices, mut kept_edges) = (Vec::new(), Vec::new());
-    for (i, edge) in edges.iter().enumerate().filter(|(i, _)| is_used[*i]) {
-        let mut edge = edge.clone();
+    let uses = faces.iter().flat_map(|f| &f.loops).flat_map(|l| &l.edges);
+    let mut kept: Vec<EdgeId> = uses.map(|e| e.edge).collect();
+    kept.sort_unstable();
+    kept.dedup();
+    let mut vertex_number = BTreeMap::new();
+    let (mut kept_vertices, mut kept_edges) = (Vec::new(), Vec::with_capacity(kept.len()));
+    for old in &kept {
+        let mut edge = edges[old.index()].clone();
         for id in [&mut edge.start, &mut edge.end] {
-            let old = id.index();
-            *id = *vertex_number[old].get_or_insert_with(|| {
-                kept_vertices.push(vertices[old].clone());
+            *id = *vertex_number.entry(*id).or_insert_with_key(|old| {
+                kept_vertices.push(vertices[old.index()].clone());
                 VertexId(kept_vertices.len() as u32 - 1)
             });
         }
-        edge_number[i] = EdgeId(kept_edges.len() as u32);
         kept_edges.push(edge);
     }
     for e in faces.iter_mut().flat_map(|f| &mut f.loops).flat_map(|l| &mut l.edges) {
-        e.edge = edge_number[e.edge.index()];
+        e.edge = EdgeId(kept.binary_search(&e.edge).unwrap_or_default() as u32);
     }
     (kept_vertices, kept_edges, faces)
 }

@@ -80,6 +80,16 @@ impl Solid {
         &self.voids
     }
 
+    /// All its faces in one shell of several pieces.
+    #[must_use]
+    pub fn whole(&self) -> Shell {
+        let mut whole = self.outer.clone();
+        for void in &self.voids {
+            whole = whole.beside(void);
+        }
+        whole
+    }
+
     /// Outer shell first, then the voids.
     pub fn shells(&self) -> impl Iterator<Item = &Shell> {
         std::iter::once(&self.outer).chain(&self.voids)

@@ -20,8 +20,9 @@ struct Parts {
 fn chosen(shapes: &[&Shell], wanted: impl Fn(&[bool]) -> bool) -> Chosen {
     let made = imprint(shapes, &tolerance()).unwrap();
     let cells = made.cells(&tolerance());
-    let insides = made.insides(&cells, &vec![true; shapes.len()]);
-    let wanted: Vec<bool> = insides.iter().map(|i| wanted(i)).collect();
+    let insides = made.insides(&cells, |_| true);
+    let flags = |i: &Vec<usize>| (0..shapes.len()).map(|s| i.contains(&s)).collect::<Vec<bool>>();
+    let wanted: Vec<bool> = insides.iter().map(|i| wanted(&flags(i))).collect();
     made.solids(&cells, &wanted).unwrap()
 }
 

@@ -19,6 +19,10 @@ const FINE: f64 = 0.02;
 const MAX_NEWTON_STEPS: usize = 20;
 /// How far from a run a vertex on it may be, in tolerances.
 const BESIDE: f64 = 3.0;
+/// How far a run may bulge from its chord, in chords.
+const SAG: f64 = 0.1;
+/// How far a run gets from a vertex before it can come by again, in its longest steps.
+const AWAY: f64 = 2.0;
 
 /// What faces were found to have in common.
 #[derive(Default)]
@@ -45,6 +49,13 @@ impl Run {
     fn new(faces: [usize; 2], places: Vec<MeetingPlace>, closed: bool, on: &NurbsSurface) -> Self {
         let points = places.iter().map(|p| on.point(p[0], p[1])).collect();
         Self { faces, places, points, closed, stops: Vec::new() }
+    }
+
+    /// Whether it gets away from a point between two places along it.
+    fn leaves(&self, from: &Point3, a: f64, b: f64) -> bool {
+        let step = self.points.windows(2).map(|w| (w[1] - w[0]).norm()).fold(0.0, f64::max);
+        let between = a.min(b).ceil() as usize..=a.max(b).floor() as usize;
+        self.points.get(between).is_some_and(|p| p.iter().any(|p| (p - from).norm() > AWAY * step))
     }
 
     fn flat(&self, side: usize, k: usize) -> [f64; 2] {
@@ -86,7 +97,6 @@ impl Arena {
             let inputs = [a.source.input, b.source.input];
             found.touches.extend(met.touches.iter().filter(both_hold).map(|t| Remark { inputs, at: t.point }));
         }
-        if std::env::var("DBG").is_ok() { for r in &runs { println!("run {:?} {} {} {:?} .. {:?}", r.faces, r.closed, r.places.len(), r.places[0], r.places[r.places.len()-1]); } println!("spots {:?}", self.spots); }
         for run in &mut runs {
             self.stop_at_vertices(run);
         }
@@ -102,7 +112,7 @@ impl Arena {
                 if s.on_edge.is_some() { Ok(None) } else { fit_meeting(surfaces, &s.places, s.closed, &fine) }
             })
             .collect::<Result<_, _>>()?;
-        if std::env::var("DBG").is_ok() { for (s, f) in segments.iter().zip(&fitted) { println!("seg {:?} {:?} {} {:?} {:?}", s.faces, s.ends, s.places.len(), s.on_edge, f.as_ref().map(|x| x.max_deviation)); } }
+        if std::env::var("DBG").is_ok() { for (s, f) in segments.iter().zip(&fitted) { println!("seg {:?} {:?} {} {} {:?} {:?} {:?}..{:?}", s.faces, s.ends, s.closed, s.places.len(), s.on_edge, f.as_ref().map(|x| x.max_deviation), s.places[0], s.places[s.places.len()-1]); } for r in &runs { println!("run {:?} {} {} {:?} .. {:?} stops {:?}", r.faces, r.closed, r.places.len(), r.places[0], r.places[r.places.len()-1], r.stops); } }
         for (segment, fitted) in segments.into_iter().zip(fitted) {
             self.lay(segment, fitted, &mut found)?;
         }
@@ -147,7 +157,7 @@ impl Arena {
             let off = (spot.point - (a + d * s)).norm();
             // An end may stop short of the vertex by a step.
             let end = (k == 0 && s == 0.0) || (k + 1 == last && s == 1.0);
-            let reach = BESIDE * spot.slack + if end { d.norm() } else { 0.5 * d.norm() };
+            let reach = BESIDE * spot.slack + if end { d.norm() } else { SAG * d.norm() };
             if off <= reach {
                 nearest.push((off, k as f64 + s));
             }
@@ -155,8 +165,7 @@ impl Arena {
         nearest.sort_by(|x, y| x.0.total_cmp(&y.0));
         let mut out: Vec<(f64, MeetingPlace)> = Vec::new();
         for (_, along) in nearest {
-            // One pass for each stretch of the run.
-            if out.iter().any(|o| (o.0 - along).abs() < 2.5) {
+            if out.iter().any(|o| !run.leaves(&spot.point, o.0, along)) {
                 continue;
             }
             let k = (along.floor() as usize).min(last - 1);
@@ -219,7 +228,10 @@ impl Arena {
                         let point = self.faces[face].surface.point(place_r[2 * r_side], place_r[2 * r_side + 1]);
                         let vertex = self.spot_at(point, self.near);
                         for (run, at, place) in [(r, along[0], place_r), (s, along[1], place_s)] {
-                            if runs[run].stops.iter().all(|x| x.1 != vertex || (x.0 - at).abs() > 2.5) {
+                            let known = |x: &(f64, usize, MeetingPlace)| {
+                                x.1 == vertex && !runs[run].leaves(&point, x.0, at)
+                            };
+                            if !runs[run].stops.iter().any(known) {
                                 runs[run].stops.push((at, vertex, place));
                             }
                         }
@@ -271,7 +283,6 @@ impl Arena {
     fn segments(&self, run: &Run) -> Vec<Segment> {
         let mut stops = run.stops.clone();
         stops.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
-        stops.dedup_by(|b, a| b.1 == a.1 && (b.0 - a.0).abs() < 2.5);
         let last = run.places.len() - 1;
         let mut out = Vec::new();
         let mut push = |places: Vec<MeetingPlace>, ends: [usize; 2], closed: bool| {
@@ -331,7 +342,9 @@ impl Arena {
             .windows(2)
             .map(|w| (surfaces[0].point(w[1][0], w[1][1]) - surfaces[0].point(w[0][0], w[0][1])).norm())
             .sum();
-        if length <= self.near && ends[0] == ends[1] || length <= 10.0 * self.tolerance.resolution {
+        // Between a vertex and itself, or an end that nobody knows, there is nothing on so short a way.
+        let apart = ends[0] != ends[1] && !ends.contains(&NONE);
+        if length <= 3.0 * self.near && !apart || length <= 10.0 * self.tolerance.resolution {
             return None;
         }
         let middle = if places.len() > 2 && places.len() % 2 == 1 {
