@@ -288,6 +288,7 @@ fn triangulate(
         let count = corners.len() - first;
         constraints.extend((0..count).map(|k| [first + k, first + (k + 1) % count]));
     }
+    part_corners(&mut corners, &constraints, scales(surface));
     let boundary_count = corners.len();
     let rectangular = face.is_whole();
     let polygon: Vec<[f64; 2]> = corners.iter().map(|c| c.0).collect();
@@ -358,6 +359,50 @@ fn triangulate(
 
 /// Corner points of a face in its parameter plane, with the numbers of their positions.
 type Corners = [([f64; 2], u32)];
+/// Corners nearer than this share of their parameters are at one place.
+const SAME_PLACE: f64 = 1e-12;
+
+/// Moves corners of different vertices at one place, where a boundary touches itself, a hair into the face, each to its own
+/// side, so that they can be told apart.
+fn part_corners(corners: &mut Corners, sides: &[[usize; 2]], scale: [f64; 2]) {
+    /// Share of the shorter side.
+    const HAIR: f64 = 1e-6;
+    let mut by_place: Vec<usize> = (0..corners.len()).collect();
+    let key = |c: &[f64; 2]| c.map(|x| x + 0.0);
+    by_place.sort_by(|&a, &b| {
+        let (p, q) = (key(&corners[a].0), key(&corners[b].0));
+        p[0].total_cmp(&q[0]).then(p[1].total_cmp(&q[1]))
+    });
+    let same = |a: &([f64; 2], u32), b: &([f64; 2], u32)| {
+        a.1 != b.1 && (0..2).all(|k| (a.0[k] - b.0[k]).abs() <= SAME_PLACE * (a.0[k].abs() + 1.0))
+    };
+    let mut parted: Vec<usize> = Vec::new();
+    for pair in by_place.windows(2).filter(|w| same(&corners[w[0]], &corners[w[1]])) {
+        parted.extend(pair);
+    }
+    parted.sort_unstable();
+    parted.dedup();
+    let mut moved = Vec::with_capacity(parted.len());
+    for i in parted {
+        let Some(before) = sides.iter().find(|s| s[1] == i).map(|s| s[0]) else { continue };
+        let Some(after) = sides.iter().find(|s| s[0] == i).map(|s| s[1]) else { continue };
+        let step = |a: usize, b: usize| [0, 1].map(|k| (corners[b].0[k] - corners[a].0[k]) * scale[k]);
+        let (u, v) = (step(before, i), step(i, after));
+        let (lu, lv) = (u[0].hypot(u[1]), v[0].hypot(v[1]));
+        if lu == 0.0 || lv == 0.0 {
+            continue;
+        }
+        // To the left of where the boundary goes on the whole.
+        let on = [u[0] / lu + v[0] / lv, u[1] / lu + v[1] / lv];
+        let size = on[0].hypot(on[1]).max(f64::MIN_POSITIVE);
+        let by = HAIR * lu.min(lv) / size;
+        let at = corners[i].0;
+        moved.push((i, [at[0] - on[1] * by / scale[0], at[1] + on[0] * by / scale[1]]));
+    }
+    for (i, at) in moved {
+        corners[i].0 = at;
+    }
+}
 
 /// Triangles of a face that is its surface's whole domain: squares between the inner grid points, and a strip along
 /// each side that joins the side's own samples to the outermost grid line.

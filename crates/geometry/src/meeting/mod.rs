@@ -115,7 +115,11 @@ trait Trace {
             let (fitted, misses) = self.through(&places, closed)?;
             let mut finer = vec![places[0]];
             for (pair, (middle, miss)) in places.windows(2).zip(misses) {
-                if miss > tolerance.fit {
+                // Where both shapes are next to parallel the middle can fall on an end.
+                let apart = pair.iter().all(|p| {
+                    (self.point(*p) - self.point(middle)).norm() > 10.0 * tolerance.resolution
+                });
+                if miss > tolerance.fit && apart {
                     finer.push(middle);
                 }
                 finer.push(pair[1]);
@@ -124,7 +128,7 @@ trait Trace {
             if best.as_ref().is_none_or(|b| fitted.max_deviation < b.max_deviation) {
                 best = Some(MeetingCurve { converged, ..fitted });
             }
-            if converged {
+            if converged || finer.len() == places.len() {
                 break;
             }
             places = finer;

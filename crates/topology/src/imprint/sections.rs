@@ -184,7 +184,7 @@ impl Arena {
                 (place[k] - guess[k]).abs() > 0.5 * d.length()
             });
             let place = if jumps { self.over_seam(run.faces, place, &guess) } else { place };
-            out.push((along, place));
+            out.push((along, self.as_at_pole(run.faces, place, &guess)));
         }
         out
     }
@@ -196,6 +196,24 @@ impl Arena {
 
     fn held(&self, face: usize, at: [f64; 2]) -> [f64; 2] {
         [0, 1].map(|k| self.domain(face, k).clamp(at[k]))
+    }
+
+    /// A place at which a parameter does not matter, as at a pole, with that of a place nearby.
+    fn as_at_pole(&self, faces: [usize; 2], mut place: MeetingPlace, near: &MeetingPlace) -> MeetingPlace {
+        for side in 0..2 {
+            let surface = &self.faces[faces[side]].surface;
+            let at = [place[2 * side], place[2 * side + 1]];
+            let point = surface.point(at[0], at[1]);
+            for k in 0..2 {
+                let mut other = at;
+                other[k] = self.domain(faces[side], k).clamp(near[2 * side + k]);
+                let changed = (other[k] - at[k]).abs() > 1e-9 * self.domain(faces[side], k).length();
+                if changed && (surface.point(other[0], other[1]) - point).norm() <= 1e-3 * self.tolerance.resolution {
+                    place[2 * side + k] = other[k];
+                }
+            }
+        }
+        place
     }
 
     /// A place on the seam as seen from the other side of it.
