@@ -207,6 +207,10 @@ fn part_vertices(vertices: &mut Vec<Vertex>, edges: &mut [Edge], faces: &[Face])
     let mut ends = Sets::new(2 * edges.len());
     let at = |u: &OrientedEdge, first: bool| 2 * u.edge.index() + usize::from(u.forward != first);
     let mut used = vec![false; edges.len()];
+    // A pole has one vertex.
+    for e in (0..edges.len()).filter(|&e| edges[e].curve.is_none()) {
+        ends.unite(2 * e, 2 * e + 1);
+    }
     for l in faces.iter().flat_map(|f| &f.loops) {
         for (k, here) in l.edges.iter().enumerate() {
             let next = &l.edges[(k + 1) % l.edges.len()];

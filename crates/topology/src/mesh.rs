@@ -8,11 +8,13 @@ use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, Vector3, parameter_line
 use rayon::prelude::*;
 use spade::{ConstrainedDelaunayTriangulation, HasPosition, Point2, Triangulation};
 
-use crate::{Face, FaceId, Shell, TopologyError};
+use crate::{EdgeId, Face, FaceId, OrientedEdge, Shell, TopologyError};
 
 /// Rounds of refinement for a face whose measured deviation is still above the tolerance.
 const MAX_ROUNDS: usize = 5;
 const MAX_HALVINGS: u32 = 14;
+/// How often chords that cross are divided.
+const MAX_DIVISIONS: usize = 10;
 /// How near the boundary a point of the grid may be, as a share of its narrowest cell.
 const BESIDE: f64 = 0.1;
 
@@ -88,11 +90,56 @@ impl Mesh {
 /// # Errors
 /// `Mesh` for a face whose boundary crosses itself in its parameter plane.
 pub fn mesh(shell: &Shell, tolerance: MeshTolerance) -> Result<Mesh, TopologyError> {
-    let lines: Vec<Lines> =
-        shell.faces().par_iter().map(|face| parameter_lines(&face.surface, tolerance.chord, tolerance.angle, 1.0)).collect();
+    let lines: Vec<Lines> = shell
+        .faces()
+        .par_iter()
+        .map(|face| parameter_lines(&face.surface, tolerance.chord, tolerance.angle, 1.0))
+        .collect();
+    let mut along = edge_samples(shell, &lines, tolerance);
+    let mut rounds = 0;
+    loop {
+        match mesh_along(shell, &lines, &along, tolerance) {
+            Ok(mesh) => return Ok(mesh),
+            Err(crossing) if crossing.chords.is_empty() || rounds == MAX_DIVISIONS => {
+                return Err(TopologyError::Mesh { face: crossing.face, reason: crossing.reason });
+            }
+            // In a narrow face, chords of one side can cross the other; they do not once they are short enough.
+            Err(crossing) => crossing.divide(&mut along),
+        }
+        rounds += 1;
+    }
+}
+
+/// Chords of edges that cross on a face.
+struct Crossing {
+    face: usize,
+    reason: String,
+    /// Edges with the numbers of their chords.
+    chords: Vec<(EdgeId, usize)>,
+}
+
+impl Crossing {
+    fn divide(mut self, along: &mut [Vec<f64>]) {
+        // From behind, so that the numbers of the others stay.
+        self.chords.sort_unstable_by(|a, b| b.cmp(a));
+        self.chords.dedup();
+        for (edge, chord) in self.chords {
+            let along = &mut along[edge.index()];
+            let d = Domain::new(along[chord], along[chord + 1]);
+            along.splice(chord + 1..chord + 1, [d.at(1.0 / 3.0), d.at(2.0 / 3.0)]);
+        }
+    }
+}
+
+fn mesh_along(
+    shell: &Shell,
+    lines: &[Lines],
+    along: &[Vec<f64>],
+    tolerance: MeshTolerance,
+) -> Result<Mesh, Crossing> {
     let mut positions: Vec<Point3> = shell.vertices().iter().map(|v| v.point).collect();
     let mut samples: Vec<Vec<(f64, u32)>> = Vec::with_capacity(shell.edges().len());
-    for (edge, along) in shell.edges().iter().zip(edge_samples(shell, &lines, tolerance)) {
+    for (edge, along) in shell.edges().iter().zip(along) {
         let last = along.len().saturating_sub(1);
         let number = |(k, t): (usize, f64)| {
             let vertex = match (&edge.curve, k) {
@@ -106,7 +153,7 @@ pub fn mesh(shell: &Shell, tolerance: MeshTolerance) -> Result<Mesh, TopologyErr
             };
             (t, vertex)
         };
-        samples.push(along.into_iter().enumerate().map(number).collect());
+        samples.push(along.iter().copied().enumerate().map(number).collect());
     }
     let meshed: Vec<MeshedFace> = (0..shell.faces().len())
         .into_par_iter()
@@ -229,7 +276,7 @@ fn mesh_face(
     samples: &[Vec<(f64, u32)>],
     positions: &[Point3],
     tolerance: MeshTolerance,
-) -> Result<MeshedFace, TopologyError> {
+) -> Result<MeshedFace, Crossing> {
     let face = shell.face(id);
     let mut density = 1.0;
     loop {
@@ -256,7 +303,7 @@ fn triangulate(
     samples: &[Vec<(f64, u32)>],
     positions: &[Point3],
     (us, vs): &Lines,
-) -> Result<MeshedFace, TopologyError> {
+) -> Result<MeshedFace, Crossing> {
     let surface = &face.surface;
     // Boundary: every loop's edge samples as parameter points with the numbers of their positions.
     let mut corners: Vec<([f64; 2], u32)> = Vec::new();
@@ -288,6 +335,7 @@ fn triangulate(
         let count = corners.len() - first;
         constraints.extend((0..count).map(|k| [first + k, first + (k + 1) % count]));
     }
+    unite_corners(&mut corners);
     part_corners(&mut corners, &constraints, scales(surface));
     let boundary_count = corners.len();
     let rectangular = face.is_whole();
@@ -313,12 +361,14 @@ fn triangulate(
             }
         }
     }
-    let trouble = |reason: String| TopologyError::Mesh { face: id.index(), reason };
     let gridded = rectangular && inner_us.len().min(inner_vs.len()) > 0;
     let mut triangles = if gridded {
         grid_triangles(&corners, &side_starts, boundary_count, inner_us.len(), inner_vs.len())
     } else {
-        delaunay_triangles(&corners, constraints, scales(surface)).map_err(trouble)?
+        delaunay_triangles(&corners, &constraints, scales(surface)).map_err(|(reason, crossed)| {
+            let chords = chords_near(face, &corners, &constraints, &side_starts, samples, &crossed);
+            Crossing { face: id.index(), reason, chords }
+        })?
     };
     let place = |i: u32| {
         let position = corners[i as usize].1;
@@ -361,6 +411,23 @@ fn triangulate(
 type Corners = [([f64; 2], u32)];
 /// Corners nearer than this share of their parameters are at one place.
 const SAME_PLACE: f64 = 1e-12;
+/// Corners of one vertex nearer than this share of their parameters are at one place.
+const ROUNDED: f64 = 1e-9;
+
+/// Brings corners of one vertex that are at one place but for rounding exactly there: a boundary comes by twice where it
+/// touches itself.
+fn unite_corners(corners: &mut Corners) {
+    let mut by_vertex: Vec<usize> = (0..corners.len()).collect();
+    by_vertex.sort_by_key(|&i| (corners[i].1, i));
+    for i in 1..by_vertex.len() {
+        let (before, here) = (by_vertex[i - 1], by_vertex[i]);
+        let (a, b) = (corners[before], corners[here]);
+        let near = |k: usize| (a.0[k] - b.0[k]).abs() <= ROUNDED * (a.0[k].abs() + 1.0);
+        if a.1 == b.1 && near(0) && near(1) {
+            corners[here].0 = a.0;
+        }
+    }
+}
 
 /// Moves corners of different vertices at one place, where a boundary touches itself, a hair into the face, each to its own
 /// side, so that they can be told apart.
@@ -465,25 +532,60 @@ fn grid_triangles(
 /// Constrained Delaunay triangles inside the boundary, in a parameter plane scaled to the surface's own lengths.
 fn delaunay_triangles(
     corners: &Corners,
-    constraints: Vec<[usize; 2]>,
+    constraints: &[[usize; 2]],
     scale: [f64; 2],
-) -> Result<Vec<[u32; 3]>, String> {
+) -> Result<Vec<[u32; 3]>, (String, Vec<usize>)> {
     let site = |(i, (uv, _)): (usize, &([f64; 2], u32))| Site {
         // What is nothing but rounding would be too small for the triangulation's exact arithmetic.
         at: Point2::new(or_zero(uv[0] * scale[0]), or_zero(uv[1] * scale[1])),
         index: i as u32,
     };
     let sites: Vec<Site> = corners.iter().enumerate().map(site).collect();
-    let mut conflicts = 0usize;
+    let mut crossed: Vec<usize> = Vec::new();
     let cdt =
-        ConstrainedDelaunayTriangulation::<Site>::try_bulk_load_cdt(sites, constraints, |_| conflicts += 1)
-            .map_err(|e| e.to_string())?;
-    if conflicts > 0 {
-        return Err(format!("its boundary crosses itself at {conflicts} places"));
+        ConstrainedDelaunayTriangulation::<Site>::try_bulk_load_cdt(sites, constraints.to_vec(), |side| {
+            crossed.push(side[0]);
+        })
+        .map_err(|e| (e.to_string(), Vec::new()))?;
+    if !crossed.is_empty() {
+        return Err((format!("its boundary crosses itself at {} places", crossed.len()), crossed));
     }
     let kept = kept_faces(&cdt);
     let inside = cdt.inner_faces().filter(|f| kept[f.fix().index()]);
     Ok(inside.map(|f| f.vertices().map(|v| v.data().index)).collect())
+}
+
+/// The chords of edges that stand near sides of the boundary which cross others; a side has the number of its first corner.
+fn chords_near(
+    face: &Face,
+    corners: &Corners,
+    sides: &[[usize; 2]],
+    side_starts: &[usize],
+    samples: &[Vec<(f64, u32)>],
+    crossed: &[usize],
+) -> Vec<(EdgeId, usize)> {
+    let uses: Vec<&OrientedEdge> = face.loops.iter().flat_map(|l| &l.edges).collect();
+    let span = |side: usize, k: usize| {
+        let [i, j] = sides[side];
+        let (a, b) = (corners[i].0[k], corners[j].0[k]);
+        (a.min(b), a.max(b))
+    };
+    let beside = |a: usize, b: usize| {
+        (0..2).all(|k| {
+            let ((a0, a1), (b0, b1)) = (span(a, k), span(b, k));
+            a0 <= b1 && b0 <= a1
+        })
+    };
+    let near = (0..sides.len()).filter(|&side| crossed.iter().any(|&c| beside(side, c)));
+    near.filter_map(|side| {
+        let number = side_starts.partition_point(|s| *s <= side).checked_sub(1)?;
+        let used = uses.get(number)?;
+        let chords = samples[used.edge.index()].len().checked_sub(1)?;
+        let local = side - side_starts[number];
+        let chord = if used.forward { local } else { chords.checked_sub(local + 1)? };
+        (chord < chords).then_some((used.edge, chord))
+    })
+    .collect()
 }
 
 /// Triangles inside the boundary: crossing a constraint from outside changes between out and in.

@@ -9,6 +9,8 @@ use crate::{Domain, Facets, NurbsCurve, Point3, Vector3, bisect, closest_on_surf
 const CHORD: f64 = 1e-3;
 /// Share of the tolerance within which a curve stays that lies on a surface and leaves it somewhere.
 const LIES: f64 = 0.1;
+/// Share of the tolerance within which a crossing is exact.
+const EXACT: f64 = 1e-4;
 const MAX_NEWTON_STEPS: usize = 16;
 /// Sine of the angle between curve and surface below which they may come near each other without crossing.
 const LEVEL: f64 = 0.05;
@@ -76,7 +78,18 @@ pub fn curve_meetings(curve: &NurbsCurve, facets: &Facets, tolerance: f64) -> Cu
     for part in along {
         match search.touches_only(part) {
             None => out.along.push(part),
-            Some(hit) => out.hits.extend(hit),
+            Some(hit) => {
+                // Exact crossings on the way count; of the places that are only near, the nearest.
+                let on_way = |h: &CurveHit| h.parameter >= part[0] && h.parameter <= part[1];
+                let exact = |h: &CurveHit| {
+                    let at = facets.surface().point(h.place[0], h.place[1]);
+                    (at - h.point).norm() <= EXACT * tolerance
+                };
+                out.hits.retain(|h| !on_way(h) || exact(h));
+                if !out.hits.iter().any(on_way) {
+                    out.hits.extend(hit);
+                }
+            }
         }
     }
     out.hits.sort_by(|a, b| a.parameter.total_cmp(&b.parameter));
@@ -220,6 +233,17 @@ impl Search<'_> {
             (t, uv) = self.nearest(within, uv);
         }
         let (point, off) = (self.curve.point(t), off(t, uv));
+        // Nearest at the end of a chord only, it is nearer on the next one.
+        let step = 1e-2 * within.length();
+        let nearer = |t: f64| {
+            let inside = t > self.curve.domain().start && t < self.curve.domain().end;
+            inside
+                && nearby_on_surface(surface, &self.curve.point(t), uv, off).is_some_and(|f| f.distance < 0.999 * off)
+        };
+        let at_end = t - within.start <= step || within.end - t <= step;
+        if off > EXACT * self.tolerance && at_end && (nearer(t - step) || nearer(t + step)) {
+            return None;
+        }
         (off <= self.tolerance).then_some(CurveHit { parameter: t, place: uv, point })
     }
 

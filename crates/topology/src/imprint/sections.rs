@@ -362,7 +362,10 @@ impl Arena {
             .sum();
         // Between a vertex and itself, or an end that nobody knows, there is nothing on so short a way.
         let apart = ends[0] != ends[1] && !ends.contains(&NONE);
-        if length <= 3.0 * self.near && !apart || length <= 10.0 * self.tolerance.resolution {
+        let place = |p: &MeetingPlace| surfaces[0].point(p[0], p[1]);
+        let there = places.first().zip(places.last()).map_or(0.0, |(a, b)| (place(b) - place(a)).norm());
+        let comes_back = ends.contains(&NONE) && !closed && there <= 3.0 * self.near;
+        if comes_back || length <= 3.0 * self.near && !apart || length <= 10.0 * self.tolerance.resolution {
             return None;
         }
         let middle = if places.len() > 2 && places.len() % 2 == 1 {
@@ -375,6 +378,15 @@ impl Arena {
         let at = surfaces[0].point(middle[0], middle[1]);
         // Ends that nobody else knows get vertices of their own; no edge can be there then.
         let on_edge = if ends.contains(&NONE) { None } else { self.edge_along(ends, &at) };
+        // What runs along a boundary is that boundary, which is laid into the other face as a whole.
+        let probes = [places.len() / 4, places.len() / 2, 3 * places.len() / 4];
+        let along = |f: usize| {
+            let on = |k: &usize| self.on_boundary(f, &place(&places[*k]), self.near);
+            self.on_boundary(f, &at, self.near) && probes.iter().all(on)
+        };
+        if on_edge.is_none() && faces.into_iter().any(along) {
+            return None;
+        }
         let held = a.outline.holds([middle[0], middle[1]]) && b.outline.holds([middle[2], middle[3]]);
         (held || on_edge.is_some()).then_some(Segment { faces, places, ends, closed, middle, on_edge })
     }

@@ -131,10 +131,10 @@ pub fn sound(solid: &Solid) {
         let c = closure(shell);
         assert!(c.is_watertight(), "{c:?}");
         assert!(c.largest_gap < 5e-3, "gap {}", c.largest_gap);
-        assert!(c.euler_poincare.genus.is_some(), "{:?}", c.euler_poincare);
+        assert!(c.euler_poincare.genus.is_some(), "{:?}\n{}", c.euler_poincare, told(shell));
         let (low, high) = topology::bounds(shell).unwrap();
         for share in [20.0, 500.0] {
-            let mesh = mesh(shell, MeshTolerance::chord((high - low).norm() / share)).unwrap();
+            let mesh = mesh(shell, MeshTolerance::chord((high - low).norm() / share)).unwrap_or_else(|e| panic!("{e}\n{}", told(shell)));
             let mut balance = BTreeMap::new();
             for t in mesh.triangles() {
                 for k in 0..3 {
