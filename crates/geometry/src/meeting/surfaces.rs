@@ -263,7 +263,11 @@ impl Pair<'_> {
             if closed && let Some(&first) = run.first() {
                 run.push(first);
             }
-            for (mut run, closed, [from, to]) in on_both.cut_at(&forks, run, closed) {
+            // Along a seam places are on either side of it.
+            let parts = on_both.cut_at_jumps(run);
+            let closed = closed && parts.len() == 1;
+            let cut = parts.into_iter().flat_map(|run| on_both.cut_at(&forks, run, closed));
+            for (mut run, closed, [from, to]) in cut {
                 if !closed {
                     if !to {
                         on_both.lead_out(&mut run);
@@ -348,6 +352,21 @@ impl OnBoth<'_> {
         out
     }
 
+    fn cut_at_jumps(&self, run: Vec<MeetingPlace>) -> Vec<Vec<MeetingPlace>> {
+        let domains = self.flat_domains();
+        let jumps = |a: &MeetingPlace, b: &MeetingPlace| {
+            (0..4).any(|k| (a[k] - b[k]).abs() > 0.5 * domains[k].length())
+                && (self.point(*a) - self.point(*b)).norm() <= self.largest_jump(a, b)
+        };
+        run.chunk_by(|a, b| !jumps(a, b)).map(<[MeetingPlace]>::to_vec).collect()
+    }
+
+    /// Places farther apart than this are far apart in space too, so that their parameters may be.
+    fn largest_jump(&self, a: &MeetingPlace, b: &MeetingPlace) -> f64 {
+        let middle = (a + b) * 0.5;
+        0.5 * (self.point(*a) - self.point(middle)).norm()
+    }
+
     /// The place of a fork as seen from the last place of a run and the one before: on that side of a closed surface's seam,
     /// and, at a pole, in the direction in which the run comes.
     fn led_to(&self, fork: &Fork, last: &MeetingPlace, before: Option<&MeetingPlace>) -> MeetingPlace {
@@ -425,9 +444,15 @@ impl OnBoth<'_> {
         [self.surfaces[0].tangents(at[0], at[1]), self.surfaces[1].tangents(at[2], at[3])]
     }
 
-    /// The nearest place on both surfaces; what lies on a border of either stays on it. `None` if there is none near.
-    fn onto_both(&self, mut at: MeetingPlace) -> Option<MeetingPlace> {
-        let (domains, held) = (self.flat_domains(), self.on_border(&at));
+    /// The nearest place on both surfaces; what lies on a border of either stays on it where it can. `None` if there is none
+    /// near.
+    fn onto_both(&self, at: MeetingPlace) -> Option<MeetingPlace> {
+        let held = self.on_border(&at);
+        self.settled(at, held).or_else(|| held.contains(&true).then(|| self.settled(at, [false; 4])).flatten())
+    }
+
+    fn settled(&self, mut at: MeetingPlace, held: [bool; 4]) -> Option<MeetingPlace> {
+        let domains = self.flat_domains();
         for _ in 0..MAX_NEWTON_STEPS {
             let [(p, pu, pv), (q, qu, qv)] = self.points(&at);
             let miss = p - q;

@@ -383,12 +383,12 @@ impl Arena {
     }
 
     /// The edge that lies along a curve between two vertices, if there is one.
-    pub(super) fn edge_along(&self, ends: [usize; 2], middle: &Point3) -> Option<EdgeId> {
+    pub(super) fn edge_along(&self, ends: [usize; 2], at: &[Point3]) -> Option<EdgeId> {
         let key = [ends[0].min(ends[1]), ends[0].max(ends[1])];
         let near = |id: &&EdgeId| {
             let edge = &self.edges[id.index()].edge;
             let within = 2.0 * self.near.max(edge.tolerance);
-            edge.curve.as_ref().is_some_and(|c| closest_on_curve(c, middle).distance <= within)
+            edge.curve.as_ref().is_some_and(|c| at.iter().all(|p| closest_on_curve(c, p).distance <= within))
         };
         self.by_ends.get(&key)?.iter().find(near).copied()
     }

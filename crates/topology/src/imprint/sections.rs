@@ -16,6 +16,8 @@ use crate::{Edge, EdgeId, TopologyError, VertexId, pcurve_on};
 
 /// Share of the fit tolerance within which meeting curves stay: volumes of what they bound are to be right to 1e-6.
 const FINE: f64 = 0.02;
+/// Where along a segment it is compared with edges, as shares of its places.
+const PROBES: [f64; 3] = [0.27, 0.5, 0.71];
 const MAX_NEWTON_STEPS: usize = 20;
 /// How far from a run a vertex on it may be, in tolerances.
 const BESIDE: f64 = 3.0;
@@ -112,7 +114,6 @@ impl Arena {
                 if s.on_edge.is_some() { Ok(None) } else { fit_meeting(surfaces, &s.places, s.closed, &fine) }
             })
             .collect::<Result<_, _>>()?;
-        if std::env::var("DBG").is_ok() { for (s, f) in segments.iter().zip(&fitted) { println!("seg {:?} {:?} {} {} {:?} {:?} {:?}..{:?}", s.faces, s.ends, s.closed, s.places.len(), s.on_edge, f.as_ref().map(|x| x.max_deviation), s.places[0], s.places[s.places.len()-1]); } for r in &runs { println!("run {:?} {} {} {:?} .. {:?} stops {:?}", r.faces, r.closed, r.places.len(), r.places[0], r.places[r.places.len()-1], r.stops); } }
         for (segment, fitted) in segments.into_iter().zip(fitted) {
             self.lay(segment, fitted, &mut found)?;
         }
@@ -368,27 +369,25 @@ impl Arena {
         if comes_back || length <= 3.0 * self.near && !apart || length <= 10.0 * self.tolerance.resolution {
             return None;
         }
-        let middle = if places.len() > 2 && places.len() % 2 == 1 {
-            places[places.len() / 2]
-        } else {
-            let k = places.len() / 2;
-            let half = (places[k - 1] + places[k]) * 0.5;
-            meeting_beside(surfaces, half, &self.tolerance).unwrap_or(half)
-        };
-        let at = surfaces[0].point(middle[0], middle[1]);
+        let probes = PROBES.map(|f| {
+            let along = f * (places.len() - 1) as f64;
+            let k = (along.floor() as usize).min(places.len() - 2);
+            let between = places[k] + (places[k + 1] - places[k]) * (along - k as f64);
+            meeting_beside(surfaces, between, &self.tolerance)
+        });
+        // Where a run is off both surfaces between two of its places, it left one of them over its border and came back.
+        let [Some(first), Some(middle), Some(last)] = probes else { return None };
+        let probes = [first, middle, last];
+        let at = probes.map(|p| place(&p));
         // Ends that nobody else knows get vertices of their own; no edge can be there then.
         let on_edge = if ends.contains(&NONE) { None } else { self.edge_along(ends, &at) };
         // What runs along a boundary is that boundary, which is laid into the other face as a whole.
-        let probes = [places.len() / 4, places.len() / 2, 3 * places.len() / 4];
-        let along = |f: usize| {
-            let on = |k: &usize| self.on_boundary(f, &place(&places[*k]), self.near);
-            self.on_boundary(f, &at, self.near) && probes.iter().all(on)
-        };
+        let along = |f: usize| at.iter().all(|p| self.on_boundary(f, p, self.near));
         if on_edge.is_none() && faces.into_iter().any(along) {
             return None;
         }
         let held = a.outline.holds([middle[0], middle[1]]) && b.outline.holds([middle[2], middle[3]]);
-        (held || on_edge.is_some()).then_some(Segment { faces, places, ends, closed, middle, on_edge })
+        (held || on_edge.is_some()).then_some(Segment { faces, places, ends, closed, at, on_edge })
     }
 
     /// Makes an edge of a segment, or takes the one that lies there already, and lays it into both faces.
@@ -398,9 +397,7 @@ impl Arena {
         fitted: Option<geometry::MeetingCurve>,
         found: &mut Found,
     ) -> Result<(), TopologyError> {
-        let Segment { faces, ends, closed, middle, .. } = segment;
-        let surfaces = faces.map(|f| self.faces[f].surface.clone());
-        let at = surfaces[0].point(middle[0], middle[1]);
+        let Segment { faces, ends, closed, at, .. } = segment;
         // A segment laid before may be the same curve: three surfaces through one.
         let there = if ends.contains(&NONE) { None } else { self.edge_along(ends, &at) };
         if let Some(edge) = segment.on_edge.or(there) {
@@ -485,7 +482,8 @@ struct Segment {
     places: Vec<MeetingPlace>,
     ends: [usize; 2],
     closed: bool,
-    middle: MeetingPlace,
+    /// Places along it by which an edge is compared with it.
+    at: [Point3; 3],
     on_edge: Option<EdgeId>,
 }
 
