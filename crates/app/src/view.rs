@@ -56,6 +56,8 @@ pub struct Looks {
     pub combs: bool,
     /// Control nets of all faces.
     pub nets: bool,
+    /// The pieces among which cards let one choose, those that go too.
+    pub pieces: bool,
 }
 
 /// What is shown of a part, and how.
@@ -75,7 +77,7 @@ pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, how: &Shown) -> Vec<u8> {
     let tolerance = MeshTolerance::chord(chord);
     let (mut scene, mut edges, mut backdrop) = (Vec::new(), Vec::new(), Vec::new());
     let (mut drawings, mut helpers, mut places, mut marks) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
-    let (mut nets, mut combs) = (Vec::new(), Vec::new());
+    let (mut nets, mut combs, mut pieces) = (Vec::new(), Vec::new(), Vec::new());
     for (i, step) in recipe.steps.iter().enumerate() {
         let Some(built) = rebuilt.built(i) else { continue };
         let hidden = step.display == Display::Hide;
@@ -122,6 +124,17 @@ pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, how: &Shown) -> Vec<u8> {
         if step.display == Display::Backdrop && !bodies.is_empty() {
             backdrop.push(step.id.clone());
         }
+        for piece in built.pieces.iter().filter(|_| how.looks.pieces && !hidden) {
+            // Numbered by their places in the list that tells what they are.
+            let id = format!("piece {}", pieces.len());
+            match SceneBody::new(&id, &piece.key, &piece.body, tolerance) {
+                Ok(meshes) => {
+                    scene.push(meshes);
+                    pieces.push(json!({"step": step.id, "key": piece.key, "kept": piece.kept}));
+                }
+                Err(error) => tracing::warn!(step = step.id, %error, "piece not shown"),
+            }
+        }
         for (body, names) in bodies.iter().zip(body_names(bodies)) {
             match SceneBody::new(&step.id, &step.name, body, tolerance) {
                 Ok(meshes) => {
@@ -156,6 +169,7 @@ pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, how: &Shown) -> Vec<u8> {
         "marks": marks,
         "nets": nets,
         "combs": combs,
+        "pieces": pieces,
         "backdrop": backdrop,
         "chord": chord,
     });

@@ -27,7 +27,7 @@ pub use quantity::{Amount, LengthUnit, Quantity, format_length};
 pub use rebuild::{Cancel, Outcome, Rebuilder, Rebuilt, StepResult};
 pub use recipe::{Display, Parameter, RECIPE_FORMAT, RECIPE_VERSION, Recipe, Reference, Step};
 pub use report::{BodyReport, FreeEdgeReport, LedgerItem, ParameterReport, Report, StepReport, report};
-pub use shape::{Built, CurveShape, DrawingShape, Mark, Place, Reached, Shape};
+pub use shape::{Built, Chart, CurveShape, DrawingShape, Mark, PieceShape, Place, Reached, Shape};
 pub use sheet::{CombExtras, OpenSheet, SheetExtras, Snap, nearest_on_drawing, sheet};
 
 /// JSON Schema of a recipe file, generated from the Rust types.

@@ -5,15 +5,14 @@ use schemars::JsonSchema;
 use serde::Serialize;
 use topology::{Body, Continuity, EdgeId, Meeting, Shell, closure, free_edges, join, seams};
 
-use crate::{Built, Notice, Outcome, Reached, Rebuilt, Recipe, Reference, ShellNames, body_names};
+use crate::steps::fill_to_level::CUBIC_INCH;
+use crate::{Built, Chart, Notice, Outcome, Reached, Rebuilt, Recipe, Reference, ShellNames, body_names};
 
 /// Free edges that lie within this many millimetres of each other all along are shown as a seam that is not joined yet.
 const NEAR: f64 = 0.1;
 /// Free edges above which seams that are not joined are not looked for.
 const MOST_FREE_EDGES: usize = 300;
 
-/// Cubic millimetres of a cubic inch, exact (NIST Handbook 44, Appendix C).
-const CUBIC_INCH: f64 = 16_387.064;
 
 /// What stands between the part and a solid that can be made.
 #[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
@@ -138,6 +137,8 @@ pub struct StepReport {
     pub warnings: Vec<Notice>,
     /// Figures that it reached.
     pub reached: Vec<Reached>,
+    /// A plot that its card shows.
+    pub chart: Option<Chart>,
 }
 
 /// A named value and what it drives.
@@ -197,6 +198,7 @@ pub fn report(recipe: &Recipe, rebuilt: &Rebuilt) -> Report {
             error,
             warnings: built.map(|b| b.warnings.clone()).unwrap_or_default(),
             reached: built.map(|b| b.reached.clone()).unwrap_or_default(),
+            chart: built.and_then(|b| b.chart.clone()),
         });
         if let Some(built) = built.filter(|_| rebuilt.is_result(i)) {
             let several = built.shape.bodies().len() > 1;

@@ -229,13 +229,47 @@ pub struct Built {
     pub marks: Vec<Mark>,
     /// The surface whose control points its card moves.
     pub net: Option<Arc<NurbsSurface>>,
+    /// What it was cut into, or found to shut in; its card lets one choose among them.
+    pub pieces: Vec<PieceShape>,
+    /// A plot that its card shows.
+    pub chart: Option<Chart>,
+}
+
+/// One of several parts among which a step's card lets one choose.
+#[derive(Debug, Clone, PartialEq)]
+pub struct PieceShape {
+    /// Its name by the sides on which it lies; steps are in it by their ids, in braces.
+    pub key: String,
+    /// Whether it is part of what the step makes.
+    pub kept: bool,
+    /// It by itself.
+    pub body: Body,
+}
+
+/// One figure over another.
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+pub struct Chart {
+    /// What runs to the right, with its unit.
+    pub across: String,
+    /// What runs upwards, with its unit.
+    pub up: String,
+    /// Pairs of both, in order.
+    pub points: Vec<[f64; 2]>,
 }
 
 impl Built {
     /// A shape with nothing to say about it.
     #[must_use]
     pub fn plain(shape: Shape) -> Self {
-        Self { shape, reached: Vec::new(), warnings: Vec::new(), marks: Vec::new(), net: None }
+        Self {
+            shape,
+            reached: Vec::new(),
+            warnings: Vec::new(),
+            marks: Vec::new(),
+            net: None,
+            pieces: Vec::new(),
+            chart: None,
+        }
     }
 
     /// One body with nothing to say about it.

@@ -202,6 +202,7 @@ fn filled(description: &StepDescription, amount: impl Fn(&ValueDescription) -> V
         let one = match slot.typed {
             3 => json!(["a_length", 0, 0]),
             2 => json!(["a_ratio", 0]),
+            _ if slot.takes == ["piece"] => json!("a piece"),
             _ => json!({"step": "p"}),
         };
         fields.insert(slot.name.into(), if slot.list { json!([one]) } else { one });

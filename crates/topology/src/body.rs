@@ -35,6 +35,15 @@ impl Body {
         }
     }
 
+    /// All its faces in one shell, of several pieces if it has voids.
+    #[must_use]
+    pub fn whole(&self) -> Shell {
+        match self {
+            Self::Shell(shell) => shell.clone(),
+            Self::Solid(solid) => solid.whole(),
+        }
+    }
+
     /// The body under an affine map of space that keeps shapes similar.
     ///
     /// # Errors

@@ -86,7 +86,7 @@ impl Imprint {
 
     /// Faces with their facing, those put together again that are parts of one face and have only each other at the edges
     /// that divided it.
-    fn reunited(&self, chosen: &[usize], reversed: &dyn Fn(usize) -> bool) -> Vec<Face> {
+    pub(crate) fn reunited(&self, chosen: &[usize], reversed: &dyn Fn(usize) -> bool) -> Vec<Face> {
         let mut uses: BTreeMap<EdgeId, usize> = BTreeMap::new();
         for &f in chosen {
             for used in self.shell.faces()[f].loops.iter().flat_map(|l| &l.edges) {

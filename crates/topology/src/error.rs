@@ -25,6 +25,12 @@ pub enum TopologyError {
         /// Where.
         at: [f64; 3],
     },
+    /// Shapes meet in a way that could not be told to the last: they graze each other.
+    #[error("the shapes graze each other here, and which side is which cannot be told; move one of them by a little, 0.01 mm say")]
+    Unresolved {
+        /// Near where.
+        at: [f64; 3],
+    },
     /// A shell that should close has free edges.
     #[error("the shell has {0} free edges; join or cap them to make a solid")]
     Open(usize),

@@ -87,6 +87,22 @@ export const cardPage = (parts, describe) => ({
     if (volume) out.push({ label: 'Volume', text: `${figure(volume, 3)} mL` });
     return out;
   },
+  cardChart() {
+    return this.cardReport()?.chart;
+  },
+  chartEnd(axis) {
+    return this.chartFigure(this.cardChart().points.at(-1)[axis], axis);
+  },
+  /** A figure of the chart with as many digits as the largest one asks for. */
+  chartFigure(value, axis) {
+    const largest = Math.abs(this.cardChart().points.at(-1)[axis]) || 1;
+    return figure(value, Math.max(0, 3 - Math.floor(Math.log10(largest))));
+  },
+  chartLine() {
+    const { points } = this.cardChart();
+    const [w, h] = points.at(-1).map((v) => v || 1);
+    return points.map(([x, y], i) => `${i ? 'L' : 'M'}${30 + (204 * x) / w} ${90 - (80 * y) / h}`).join('');
+  },
   async accept() {
     const { card } = this;
     if (!card || !this.cardReady()) return;

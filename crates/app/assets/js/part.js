@@ -408,6 +408,8 @@ Alpine.data('part', () => ({
       place: `${description.label} · step ${this.recipe.steps.indexOf(step) + 1} of ${this.recipe.steps.length}`,
       id,
     };
+    // What goes is seen only while one chooses.
+    if (this.choosesPieces()) this.refreshLooks();
     this.showPlaces();
   },
 

@@ -50,6 +50,10 @@ export const slots = (describe, parts) => ({
   shownSlots() {
     return this.card.description.slots.filter((s) => this.holds(s.only_if));
   },
+  /** Whether the open card lets one choose among pieces. */
+  choosesPieces() {
+    return !!this.card?.description.slots.some((s) => s.takes.includes('piece'));
+  },
   shownValues() {
     return this.card.description.values.filter((v) => this.holds(v.only_if));
   },
@@ -97,7 +101,8 @@ export const slots = (describe, parts) => ({
   },
   rowLabel(value) {
     if (Array.isArray(value)) return value.join(', ');
-    if (typeof value === 'string') return value.toUpperCase();
+    // A main plane by its directions, or a piece by the sides on which it lies.
+    if (typeof value === 'string') return value.length <= 2 ? value.toUpperCase() : this.spoken(value);
     const name = this.step(value.step)?.name ?? value.step;
     if (!value.item) return name;
     // What an edge was made from is known by its step; only where several meet do they tell it apart.
@@ -106,6 +111,7 @@ export const slots = (describe, parts) => ({
   },
   /** The same in full. */
   rowTitle(value) {
+    if (typeof value === 'string') return this.rowLabel(value);
     if (!value?.item) return '';
     return `${this.step(value.step)?.name ?? value.step} / ${this.spoken(value.item)}`;
   },
@@ -248,6 +254,7 @@ export const slots = (describe, parts) => ({
       const whole = line.kind === 'curve' && drawing?.one_chain && !line.guide;
       return whole || !line.item ? { step: line.step } : { step: line.step, item: line.item };
     }
+    if (body?.piece) return takes('piece') ? body.piece.key : null;
     if (!body || !this.stepsBefore().some((s) => s.id === body.step)) return null;
     if (takes('place')) {
       const on = this.card.draft.surface;
@@ -265,7 +272,10 @@ export const slots = (describe, parts) => ({
     const slot = this.slotFor(under);
     if (!slot) return false;
     const value = JSON.parse(JSON.stringify(this.valueFor(slot, under)));
-    if (slot.list) this.addValue(slot, value);
+    // A piece that is chosen already is let be.
+    const there = slot.takes.includes('piece') ? this.slotRows(slot).indexOf(value) : -1;
+    if (there >= 0) this.dropRow(slot, there);
+    else if (slot.list) this.addValue(slot, value);
     else {
       this.card.draft[slot.name] = value;
       this.card.inHand = null;

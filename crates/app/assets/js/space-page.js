@@ -31,6 +31,7 @@ export const spacePage = (parts) => ({
     else if (begin) text = `Section ${begin.index + 1} begins here: drag it round`;
     else if (place) text = word(place.step, place.item, 'point');
     else if (line) text = this.seamText(line) || word(line.step, line.item, line.kind);
+    else if (body?.piece) text = `${this.spoken(body.piece.key)} · ${body.piece.kept ? 'stays' : 'goes'}`;
     else if (body) text = `${name(body.step)}: ${this.spoken(body.role)} · ${inner ? 'inner' : 'outer'} side`;
     if (handle?.userData.free) text += ', with Shift up and down';
     const slot = this.card && !handle && !begin && !net && this.slotFor(under);
@@ -49,7 +50,7 @@ export const spacePage = (parts) => ({
       lit.lines.push(...lines);
       lit.places.push(...places);
     }
-    const face = this.card && body ? body : null;
+    const face = this.card && body && !body.piece ? body : null;
     // Moving within the same thing draws nothing anew.
     const key = JSON.stringify([this.shown, lit.places, lit.lines.map((l) => [l.step, l.item]), face]);
     if (key === parts.lit) return;
@@ -117,7 +118,7 @@ export const spacePage = (parts) => ({
     return SHADES.find((s) => s.name === this.shade).part !== undefined;
   },
   looks() {
-    return { curvature: this.needsMore(), combs: this.combs, nets: this.nets };
+    return { curvature: this.needsMore(), combs: this.combs, nets: this.nets, pieces: this.choosesPieces() };
   },
   refreshLooks() {
     parts.viewer.showsNets = this.nets;

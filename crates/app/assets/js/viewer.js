@@ -12,7 +12,10 @@ import { Shades } from './shades.js';
 
 const BONE = 0xd8cdb9,
   SLATE = 0x5b6b7c,
-  KELP = 0x0f6b5c;
+  KELP = 0x0f6b5c,
+  BUOY = 0xd9482b;
+/** Meshes of pieces have this and the piece's number for a step. */
+const PIECE = 'piece ';
 const HANDLE_PIXELS = 7;
 /** Milliseconds between two pictures that are drawn by the processor alone. */
 const PICTURE_PAUSE = 150;
@@ -162,13 +165,17 @@ export class Viewer {
     const extras = gltf.parser.json.extras;
     this.clear(this.bodies);
     const backdrop = new Set(extras.backdrop);
+    // Of a step whose pieces are shown the pieces are all there is to see.
+    const inPieces = new Set(extras.pieces.map((p) => p.step));
     gltf.scene.traverse((node) => {
-      if (!node.isMesh) return;
+      if (!node.isMesh || inPieces.has(node.geometry.userData.step)) return;
       // The file is in metres with y up; its numbers are millimetres with z up, which is what we work in.
       const { step, role, domain } = node.geometry.userData;
       const faded = backdrop.has(step);
-      const mesh = new THREE.Mesh(node.geometry, this.bodyMaterial(faded));
-      mesh.userData = { step, role, domain, faded };
+      const piece = step.startsWith(PIECE) ? extras.pieces[Number(step.slice(PIECE.length))] : null;
+      const look = piece && !piece.kept ? 'gone' : faded;
+      const mesh = new THREE.Mesh(node.geometry, this.bodyMaterial(look));
+      mesh.userData = { step: piece?.step ?? step, role, domain, faded: look, piece };
       this.bodies.add(mesh);
     });
     this.extras = extras;
@@ -206,19 +213,21 @@ export class Viewer {
 
   /** One material for both sides; which colour shows is decided where a triangle is drawn. */
   bodyMaterial(faded) {
-    if (this.shades.now !== 'plain' && faded !== true) return this.shades.material(faded === 'lit');
+    if (this.shades.now !== 'plain' && faded !== true && faded !== 'gone') return this.shades.material(faded === 'lit');
     if (!this.bodyMaterials.has(faded)) {
       const material = new THREE.MeshLambertMaterial({
         side: THREE.DoubleSide,
-        transparent: faded === true,
-        opacity: faded === true ? 0.28 : 1,
-        depthWrite: faded !== true,
+        transparent: faded === true || faded === 'gone',
+        opacity: faded === true ? 0.28 : faded === 'gone' ? 0.4 : 1,
+        depthWrite: faded !== true && faded !== 'gone',
         polygonOffset: true,
         polygonOffsetFactor: 1,
         polygonOffsetUnits: 1,
       });
       material.onBeforeCompile = (shader) => {
-        const tint = (color) => new THREE.Color(color).lerp(new THREE.Color(KELP), faded === 'lit' ? 0.45 : 0);
+        const toward = faded === 'gone' ? BUOY : KELP;
+        const share = faded === 'lit' ? 0.45 : faded === 'gone' ? 0.6 : 0;
+        const tint = (color) => new THREE.Color(color).lerp(new THREE.Color(toward), share);
         shader.uniforms.outside = { value: tint(BONE) };
         shader.uniforms.inside = { value: tint(SLATE) };
         shader.fragmentShader = `uniform vec3 outside;\nuniform vec3 inside;\n${shader.fragmentShader.replace(
@@ -574,7 +583,7 @@ export class Viewer {
       false,
     )[0];
     if (begun) return { begin: begun.object.userData.mark };
-    const hit = ray.intersectObjects(this.bodies.children, false).find((h) => !h.object.userData.faded);
+    const hit = ray.intersectObjects(this.bodies.children, false).find((h) => h.object.userData.faded !== true);
     const at = this.pixel(event);
     const depth = hit ? this.depthOf(hit.point) : Infinity;
     const wants = this.wants?.();

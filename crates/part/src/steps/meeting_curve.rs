@@ -1,11 +1,12 @@
-//! Meeting curve: where two surfaces meet.
+//! Meeting curve: where surfaces, shells, solids and planes meet.
 
-use geometry::surface_meetings;
+use geometry::{MeetingCurve as Fitted, NurbsCurve};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+use super::cutters::Together;
 use super::{Construction, Context, SlotDescription, StepDescription};
-use crate::{Amount, Built, Notice, Reference};
+use crate::{Amount, Built, Notice, PlaneInput, Reference};
 
 /// Where two surfaces meet.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -13,21 +14,13 @@ use crate::{Amount, Built, Notice, Reference};
 pub struct MeetingCurve {
     /// A surface, a solid or one of its faces.
     pub first: Reference,
-    /// Another one.
-    pub second: Reference,
+    /// Another one, or a plane.
+    pub second: PlaneInput,
 }
 
 impl Construction for MeetingCurve {
     fn describe() -> StepDescription {
-        let slot = |name, label| {
-            SlotDescription::one(
-                name,
-                label,
-                &["surface", "solid"],
-                "A surface, a solid, or one of its faces.",
-            )
-            .faces()
-        };
+        let one = |name, label, takes, help| SlotDescription::one(name, label, takes, help).faces();
         StepDescription {
             kind: "meeting_curve",
             label: "Meeting curve",
@@ -36,13 +29,20 @@ impl Construction for MeetingCurve {
             also: "intersection of surfaces, meet, cross",
             key: "i",
             makes: &["curve"],
-            slots: vec![slot("first", "Surface"), slot("second", "Other surface")],
+            slots: vec![
+                one("first", "Surface", &["surface", "solid"], "A surface, a solid, or one of its faces."),
+                SlotDescription {
+                    main: Vec::new(),
+                    ..one("second", "Other", &["surface", "solid", "plane"], "Another one, or a plane.")
+                },
+            ],
             values: vec![],
         }
     }
 
     fn inputs(&self) -> Vec<(&'static str, &Reference)> {
-        vec![("first", &self.first), ("second", &self.second)]
+        let second = self.second.reference().map(|r| ("second", r));
+        std::iter::once(("first", &self.first)).chain(second).collect()
     }
 
     fn amounts(&mut self) -> Vec<&mut Amount> {
@@ -50,14 +50,17 @@ impl Construction for MeetingCurve {
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
-        let mut found = Vec::new();
-        let seconds = context.surfaces(&self.second, "second")?;
-        for a in context.surfaces(&self.first, "first")? {
-            for b in &seconds {
-                let meet = surface_meetings(a, b, &context.tolerance);
-                found.extend(meet.map_err(|e| Notice::refused("first", &e.into()))?);
-            }
-        }
+        let mut members = context.members(&self.first, "first")?;
+        let count = members.len();
+        members.extend(context.cutters(std::slice::from_ref(&self.second), "second", &members)?);
+        let Together { made, .. } = Together::new(members, &context.tolerance)?;
+        let fitted = |(curve, max_deviation): (NurbsCurve, f64)| Fitted {
+            curve,
+            pcurves: Vec::new(),
+            max_deviation,
+            converged: max_deviation <= context.tolerance.fit,
+        };
+        let found = made.common_curves(|input| input < count).into_iter().map(fitted).collect();
         Built::chained(found, &context.tolerance).ok_or_else(|| {
             Notice::about("second", "these surfaces do not meet; move one of them, or pick another")
         })

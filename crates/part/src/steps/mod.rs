@@ -5,13 +5,18 @@
 
 pub mod axis;
 pub mod bridge;
+pub mod cap;
+pub mod combine;
 pub mod copy;
 pub mod crossed_projection;
 pub mod curve_on_surface;
+mod cutters;
 mod description;
 pub mod drawing;
 mod edge_agrees;
+pub mod enclose;
 pub mod extrude;
+pub mod fill_to_level;
 pub mod flat_face;
 pub mod helix;
 pub mod joined_curve;
@@ -27,6 +32,7 @@ pub mod point;
 pub mod projected_curve;
 pub mod rail_sweep;
 pub mod reshape;
+pub mod restore;
 pub mod revolve;
 pub mod ruled;
 pub mod section_curve;
@@ -35,6 +41,7 @@ pub mod strip;
 pub mod surface_curve;
 pub mod sweep;
 pub mod thicken;
+pub mod trim;
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -233,6 +240,20 @@ registry! {
     JoinedSurface: joined_surface::JoinedSurface,
     /// A surface edited by its control points.
     Reshape: reshape::Reshape,
+    /// Shapes cut by others, of which some pieces go.
+    Trim: trim::Trim,
+    /// Shapes cut into pieces, all of which stay.
+    Split: trim::Split,
+    /// Faces as surfaces of their own.
+    Restore: restore::Restore,
     /// A wall given to a surface.
     Thicken: thicken::Thicken,
+    /// A shell with its flat openings closed.
+    Cap: cap::Cap,
+    /// Solids from spaces that shapes shut in.
+    Enclose: enclose::Enclose,
+    /// Solids put together.
+    Combine: combine::Combine,
+    /// What a vessel holds below a plane.
+    FillToLevel: fill_to_level::FillToLevel,
 }

@@ -9,7 +9,7 @@ use super::one_face::on_other;
 use super::outline::Outline;
 use super::regions::{Bound, divided};
 use super::sections::Found;
-use super::{Imprint, Remark, SharedSurface, Source};
+use super::{Crossing, Imprint, Remark, SharedSurface, Source};
 use crate::join::{carried, coincide};
 use crate::{Edge, EdgeId, Face, FaceId, Loop, OrientedEdge, Shell, TopologyError, Vertex, VertexId};
 
@@ -517,14 +517,18 @@ impl Arena {
         for (count, edge) in (0..edges.len()).filter(|&e| used[e]).enumerate() {
             number[edge] = Some(EdgeId(count as u32));
         }
-        let meetings = found.meetings.iter().filter_map(|(e, inputs)| Some((number[e.index()]?, *inputs)));
-        let meetings = meetings.collect();
+        let crossing = |(e, inputs): &(EdgeId, [usize; 2])| {
+            let edge = &edges[e.index()];
+            let (curve, tolerance) = (edge.curve.clone()?, edge.tolerance);
+            Some(Crossing { inputs: *inputs, curve, tolerance, edge: number[e.index()] })
+        };
+        let crossings = found.meetings.iter().filter_map(crossing).collect();
         let dividing = self.faces.iter().flat_map(|f| f.inner.iter().map(|(e, _)| (f.source, *e)));
         let dividing = dividing
             .filter_map(|(s, e)| Some(((s.input, s.face), number[e.index()]?)))
             .collect();
         let shell = Shell::of_used(&vertices, &edges, faces)?;
-        Ok(Imprint { shell, sources, meetings, dividing, touches: found.touches, loose_ends: found.loose_ends })
+        Ok(Imprint { shell, sources, crossings, dividing, touches: found.touches, loose_ends: found.loose_ends })
     }
 
     /// Lets pieces that lie on each other become one; tells which are gone.

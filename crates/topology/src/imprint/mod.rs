@@ -45,6 +45,19 @@ pub struct Remark {
     pub at: Point3,
 }
 
+/// A curve in which faces of two shapes cross.
+#[derive(Debug, Clone)]
+pub struct Crossing {
+    /// Numbers of the two shapes.
+    pub inputs: [usize; 2],
+    /// The curve.
+    pub curve: geometry::NurbsCurve,
+    /// How far it may lie off the faces, in millimetres.
+    pub tolerance: f64,
+    /// The shell's edge that it is, if it bounds a face.
+    pub edge: Option<crate::EdgeId>,
+}
+
 /// Shapes that share what they have in common.
 #[derive(Debug, Clone)]
 pub struct Imprint {
@@ -52,8 +65,8 @@ pub struct Imprint {
     pub shell: Shell,
     /// For every face of it what it is a part of; several where shapes lie on each other.
     pub sources: Vec<Vec<Source>>,
-    /// Numbers of the shell's edges in which faces of different shapes cross, each with the two shapes.
-    pub meetings: Vec<(crate::EdgeId, [usize; 2])>,
+    /// The curves in which faces of different shapes cross, also those that end inside a face and so divide nothing.
+    pub crossings: Vec<Crossing>,
     /// Edges that lie inside a face of a shape, each with that shape's number and face.
     pub(crate) dividing: std::collections::BTreeSet<((usize, FaceId), crate::EdgeId)>,
     /// Where two shapes touch without crossing, as far as found.
