@@ -116,12 +116,13 @@ pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, how: &Shown) -> Vec<u8> {
             _ => {}
         }
         let shown = match step.display {
-            Display::Auto => rebuilt.is_result(i),
+            Display::Auto => rebuilt.is_result(i) || step.make.only_measures(),
             Display::Show | Display::Backdrop => true,
             Display::Hide => false,
         };
         let bodies = if shown { built.shape.bodies() } else { &[] };
-        if step.display == Display::Backdrop && !bodies.is_empty() {
+        let aside = step.display == Display::Backdrop || step.make.only_measures();
+        if aside && !bodies.is_empty() {
             backdrop.push(step.id.clone());
         }
         for piece in built.pieces.iter().filter(|_| how.looks.pieces && !hidden) {

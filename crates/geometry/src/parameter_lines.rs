@@ -11,12 +11,7 @@ const ACROSS: usize = 3;
 /// stay about within `chord` mm of the surface and turn by no more than `angle` radians; `density` makes them closer by a
 /// factor.
 #[must_use]
-pub fn parameter_lines(
-    surface: &NurbsSurface,
-    chord: f64,
-    angle: f64,
-    density: f64,
-) -> (Vec<f64>, Vec<f64>) {
+pub fn parameter_lines(surface: &NurbsSurface, chord: f64, angle: f64, density: f64) -> (Vec<f64>, Vec<f64>) {
     let (us, vs) = (surface.knots_u().breaks(), surface.knots_v().breaks());
     let spread = |breaks: &[f64]| -> Vec<f64> {
         let mut out = Vec::new();

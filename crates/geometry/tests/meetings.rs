@@ -330,11 +330,15 @@ fn curves_meet_surfaces_where_the_equations_say() {
     for scale in SCALES {
         let grown = |s: NurbsSurface| facets(&s.transformed(&Matrix4::new_scaling(scale)));
         let line = |y: f64| {
-            NurbsCurve::line(Point3::new(-5.0 * scale, y * scale, 0.0), Point3::new(5.0 * scale, y * scale, 0.0))
+            NurbsCurve::line(
+                Point3::new(-5.0 * scale, y * scale, 0.0),
+                Point3::new(5.0 * scale, y * scale, 0.0),
+            )
         };
         let hits = curve_meetings(&line(0.5), &grown(torus(3.0, 1.0)), 1e-6 * scale).hits;
         let xs: Vec<f64> = hits.iter().map(|h| h.point.x / scale).collect();
-        let known = [-3.968_626_966_596_886, -1.936_491_673_103_708, 1.936_491_673_103_708, 3.968_626_966_596_886];
+        let known =
+            [-3.968_626_966_596_886, -1.936_491_673_103_708, 1.936_491_673_103_708, 3.968_626_966_596_886];
         assert_eq!(xs.len(), 4, "{xs:?}");
         for (x, known) in xs.iter().zip(known) {
             assert!((x - known).abs() < 1e-11, "{x}");
@@ -348,7 +352,8 @@ fn curves_meet_surfaces_where_the_equations_say() {
         assert_eq!((touching.hits.len(), touching.along.len()), (1, 0), "{touching:?}");
         assert!(touching.hits[0].point.x.abs() < 2e-2 * scale);
         assert!(curve_meetings(&line(1.01), &grown(sphere(1.0)), 1e-4 * scale).hits.is_empty());
-        let lain = Matrix4::new_translation(&(Vector3::x() * -2.0)) * Matrix4::new_rotation(Vector3::y() * (PI / 2.0));
+        let lain = Matrix4::new_translation(&(Vector3::x() * -2.0))
+            * Matrix4::new_rotation(Vector3::y() * (PI / 2.0));
         let tube = grown(cylinder(1.0, 4.0).transformed(&lain));
         let along = curve_meetings(&line(1.0), &tube, 1e-4 * scale).along;
         assert_eq!(along.len(), 1, "{along:?}");

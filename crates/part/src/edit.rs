@@ -57,6 +57,11 @@ pub enum Edit {
         /// Whether it is left out.
         skip: bool,
     },
+    /// Builds the recipe only up to a step, or all of it again.
+    SetHold {
+        /// The step's id; none for all.
+        step: Option<String>,
+    },
     /// Turns the outside of a step's open surfaces to the other side, or back.
     SetFacing {
         /// The step's id.
@@ -294,6 +299,8 @@ impl Edit {
             Self::SetDisplay { step, .. } => format!("Show or hide {}", name(step)),
             Self::SetSkip { step, skip: true } => format!("Skip {}", name(step)),
             Self::SetSkip { step, .. } => format!("Take {} in again", name(step)),
+            Self::SetHold { step: Some(step) } => format!("Hold at {}", name(step)),
+            Self::SetHold { .. } => "Build all again".into(),
             Self::SetFacing { step, .. } => format!("Flip the facing of {}", name(step)),
             Self::FreeCopy { step } => format!("Free {} from what it copies", name(step)),
             Self::SetGroup { group: Some(group), .. } => format!("Group {group}"),
@@ -337,12 +344,19 @@ impl Edit {
                 gone.push(at);
                 let mut index = 0..;
                 recipe.steps.retain(|_| index.next().is_some_and(|i| !gone.contains(&i)));
+                recipe.hold = recipe.hold.take().filter(|id| recipe.steps.iter().any(|s| s.id == *id));
             }
             Self::RenameStep { step, name } => step_mut(recipe, step)?.name = name.trim().into(),
             Self::RenamePart { name } => recipe.name = name.trim().into(),
             Self::SetField { step, field, value } => set_field(step_mut(recipe, step)?, field, value)?,
             Self::SetDisplay { step, display } => step_mut(recipe, step)?.display = *display,
             Self::SetSkip { step, skip } => step_mut(recipe, step)?.skip = *skip,
+            Self::SetHold { step } => {
+                if let Some(step) = step {
+                    step_mut(recipe, step)?;
+                }
+                recipe.hold.clone_from(step);
+            }
             Self::SetFacing { step, flip } => step_mut(recipe, step)?.flip_facing = *flip,
             Self::FreeCopy { step } => free_copy(recipe, step)?,
             Self::SetGroup { steps, group } => {

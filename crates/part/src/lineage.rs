@@ -28,7 +28,8 @@ impl Lineage {
             };
             recipe.steps.iter().map(of).collect()
         };
-        let aside = recipe.steps.iter().map(|s| s.display == Display::Backdrop).collect();
+        let aside =
+            recipe.steps.iter().map(|s| s.display == Display::Backdrop || s.make.only_measures()).collect();
         Self {
             parents: taken(|_, _, _| true),
             wholes: taken(|s, slot, r| r.item.is_none() && !s.make.keeps(slot)),

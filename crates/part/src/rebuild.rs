@@ -43,6 +43,8 @@ pub enum Outcome {
     Waits(String),
     /// Left out by the user.
     Skipped,
+    /// Not tried, because it comes after the hold point.
+    Held,
     /// Not tried, because the rebuild was cancelled.
     Cancelled,
 }
@@ -162,6 +164,9 @@ impl Rebuilder {
         };
         if step.skip {
             return result(Outcome::Skipped, 0.0, false);
+        }
+        if recipe.is_held(i) {
+            return result(Outcome::Held, 0.0, false);
         }
         let mut inputs = BTreeMap::new();
         for (_, reference) in step.make.inputs() {

@@ -34,6 +34,18 @@ pub struct Recipe {
     pub parameters: Vec<Parameter>,
     /// The steps, each using only steps before it.
     pub steps: Vec<Step>,
+    /// Hold point: the step up to which the recipe is built, those after it not yet.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub hold: Option<String>,
+}
+
+impl Recipe {
+    /// Whether a step comes after the hold point.
+    #[must_use]
+    pub fn is_held(&self, step: usize) -> bool {
+        let at = self.hold.as_ref().and_then(|id| self.steps.iter().position(|s| s.id == *id));
+        at.is_some_and(|at| step > at)
+    }
 }
 
 /// A named value.
@@ -90,6 +102,22 @@ pub struct Step {
     pub flip_facing: bool,
 }
 
+impl Step {
+    /// A step that is shown as needed; its id is filled in when it is added.
+    #[must_use]
+    pub fn new(name: &str, make: Make) -> Self {
+        Self {
+            id: String::new(),
+            name: name.into(),
+            make,
+            group: None,
+            display: Display::default(),
+            skip: false,
+            flip_facing: false,
+        }
+    }
+}
+
 /// A reference to an earlier shape, by lineage.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -116,6 +144,7 @@ impl Recipe {
             unit: LengthUnit::default(),
             parameters: Vec::new(),
             steps: Vec::new(),
+            hold: None,
         }
     }
 

@@ -1,18 +1,20 @@
 use std::collections::BTreeMap;
 
-use geometry::{Point3, closest_on_curve};
+use geometry::{Point3, Tolerance, closest_on_curve};
 use schemars::JsonSchema;
 use serde::Serialize;
 use topology::{Body, Continuity, EdgeId, Meeting, Shell, closure, free_edges, join, seams};
 
+use crate::steps::Make;
 use crate::steps::fill_to_level::CUBIC_INCH;
+use crate::steps::joined_surface::JoinedSurface;
 use crate::{Built, Chart, Notice, Outcome, Reached, Rebuilt, Recipe, Reference, ShellNames, body_names};
+use crate::{Cure, Edit, Step};
 
 /// Free edges that lie within this many millimetres of each other all along are shown as a seam that is not joined yet.
 const NEAR: f64 = 0.1;
 /// Free edges above which seams that are not joined are not looked for.
 const MOST_FREE_EDGES: usize = 300;
-
 
 /// What stands between the part and a solid that can be made.
 #[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
@@ -117,7 +119,7 @@ pub struct StepReport {
     pub step: String,
     /// Its name.
     pub name: String,
-    /// `built`, `failed`, `waits`, `skipped` or `cancelled`.
+    /// `built`, `failed`, `waits`, `skipped`, `held` or `cancelled`.
     pub state: &'static str,
     /// The step that it waits for.
     pub waits_for: Option<String>,
@@ -167,6 +169,8 @@ pub struct LedgerItem {
     pub at: Option<[f64; 3]>,
     /// The step to look at.
     pub step: Option<String>,
+    /// What one click would do about it.
+    pub cure: Option<Cure>,
 }
 
 /// Reports on a rebuilt part.
@@ -182,6 +186,7 @@ pub fn report(recipe: &Recipe, rebuilt: &Rebuilt) -> Report {
             Outcome::Failed(notice) => ("failed", None, Some(notice.clone())),
             Outcome::Waits(on) => ("waits", Some(on.clone()), None),
             Outcome::Skipped => ("skipped", None, None),
+            Outcome::Held => ("held", None, None),
             Outcome::Cancelled => ("cancelled", None, None),
         };
         let parents = rebuilt.lineage.parents(i).iter().map(|&p| recipe.steps[p].id.clone()).collect();
@@ -234,7 +239,10 @@ pub fn report(recipe: &Recipe, rebuilt: &Rebuilt) -> Report {
     } else {
         format!("Not yet a solid: {left} {} left", if left == 1 { "thing" } else { "things" })
     };
-    let ledger = ledger(&bodies, &steps);
+    let mut ledger = ledger(&bodies, &steps);
+    if let Some(item) = ledger.iter_mut().find(|i| i.id == "free_edges" && i.state == "left") {
+        item.cure = closing(recipe, &shells, &open_seams);
+    }
     Report {
         part: recipe.name.clone(),
         ready,
@@ -378,6 +386,40 @@ fn seam_reports(recipe: &Recipe, step: &str, body: &Body, names: &[ShellNames]) 
     out
 }
 
+/// One click that closes what is open: joining shells whose free edges lie along each other, else capping flat openings.
+fn closing(recipe: &Recipe, shells: &[(&str, &Shell, &ShellNames)], seams: &[SeamReport]) -> Option<Cure> {
+    let whole = |step: &str| Reference { step: step.into(), item: None };
+    let add = |name: &str, make: Make, label: String| Cure {
+        label,
+        edits: vec![Edit::AddStep { step: Box::new(Step::new(name, make)) }],
+    };
+    let mut apart: Vec<&str> = seams.iter().flat_map(|s| &s.items).map(|r| r.step.as_str()).collect();
+    apart.sort_unstable();
+    apart.dedup();
+    if apart.len() > 1 {
+        let gap = seams.iter().map(|s| s.gap_mm).fold(0.0, f64::max);
+        let asked = seams.iter().map(|s| s.gap_mm).fold(Tolerance::default().join, f64::max);
+        // Rounded up to two digits, so that the figure on the button is the one that is used.
+        let tolerance = if gap > 0.0 { (asked * 1.05 * 1e3).ceil() / 1e3 } else { asked };
+        let make = Make::JoinedSurface(JoinedSurface {
+            surfaces: apart.iter().map(|s| whole(s)).collect(),
+            tolerance: format!("{tolerance} mm").as_str().into(),
+        });
+        return Some(add("Joined", make, format!("Join at {tolerance} mm")));
+    }
+    let open = shells.iter().find(|(_, shell, _)| !free_edges(shell).is_empty())?;
+    if free_edges(open.1).len() > MOST_FREE_EDGES {
+        return None;
+    }
+    let tolerance = Tolerance::default();
+    let closed = topology::capped(open.1.clone(), &tolerance, |k| format!("cap {k}")).ok()?;
+    let caps = closed.faces().len() - open.1.faces().len();
+    let name = recipe.step_name(open.0);
+    let word = if caps == 1 { "opening".to_string() } else { format!("{caps} openings") };
+    let make = Make::Cap(crate::steps::cap::Cap { surface: whole(open.0) });
+    (caps > 0).then(|| add(&format!("{name} capped"), make, format!("Cap the {word} of {name}")))
+}
+
 /// Seams between free edges, of one shell or of several, that lie along each other: found by joining them for a look.
 fn open_seams(recipe: &Recipe, shells: &[(&str, &Shell, &ShellNames)]) -> Vec<SeamReport> {
     let free: Vec<Vec<EdgeId>> = shells.iter().map(|(_, shell, _)| free_edges(shell)).collect();
@@ -425,6 +467,7 @@ fn ledger(bodies: &[BodyReport], steps: &[StepReport]) -> Vec<LedgerItem> {
         state,
         at: None,
         step: None,
+        cure: None,
     };
     for step in steps.iter().filter(|s| s.state == "failed") {
         items.push(LedgerItem {

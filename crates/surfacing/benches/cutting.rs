@@ -45,10 +45,19 @@ fn cutting(c: &mut Criterion) {
         b.iter(|| {
             let made = imprint(black_box(&with), &tolerance()).unwrap();
             let cells = made.cells(&tolerance());
-            made.solids(&cells, &vec![true; cells.volumes.len() + 1].iter().enumerate().map(|(k, _)| k > 0).collect::<Vec<_>>()).unwrap()
+            made.solids(
+                &cells,
+                &vec![true; cells.volumes.len() + 1]
+                    .iter()
+                    .enumerate()
+                    .map(|(k, _)| k > 0)
+                    .collect::<Vec<_>>(),
+            )
+            .unwrap()
         });
     });
-    let (body, ring) = (lofted(), solid(moved(&turned(&torus(16.0, 4.0), Vector3::x(), 0.2), 0.0, 0.0, 24.0)));
+    let (body, ring) =
+        (lofted(), solid(moved(&turned(&torus(16.0, 4.0), Vector3::x(), 0.2), 0.0, 0.0, 24.0)));
     c.bench_function("loft minus torus", |b| {
         b.iter(|| combine(&[black_box(&body)], &[&ring], Operation::Subtract, &tolerance()).unwrap());
     });

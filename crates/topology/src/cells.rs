@@ -83,7 +83,9 @@ fn sorted(shell: &Shell, faces: &[Face], edge: EdgeId, uses: &[(usize, &Oriented
         let mut order: Vec<(f64, usize)> = into.iter().map(angle).zip(0..).collect();
         order[0].0 = 0.0;
         // Just below a full turn is just before the first one.
-        order.iter_mut().for_each(|o| o.0 = if o.0 > std::f64::consts::TAU - 0.5 * APART { o.0 - std::f64::consts::TAU } else { o.0 });
+        order.iter_mut().for_each(|o| {
+            o.0 = if o.0 > std::f64::consts::TAU - 0.5 * APART { o.0 - std::f64::consts::TAU } else { o.0 }
+        });
         order.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
         let least = order.windows(2).map(|w| w[1].0 - w[0].0).fold(f64::INFINITY, f64::min);
         if least < APART {
@@ -163,10 +165,11 @@ struct Boundary {
 }
 
 fn spaces(faces: &[Face], sides: &mut Sets, complexes: &mut Sets, tolerance: &Tolerance) -> Cells {
-    let about = faces.iter().flat_map(|f| &f.loops).flat_map(|l| &l.edges).next().map_or(Point3::origin(), |u| {
-        let p = u.pcurve.start();
-        faces[0].surface.point(p.x, p.y)
-    });
+    let about =
+        faces.iter().flat_map(|f| &f.loops).flat_map(|l| &l.edges).next().map_or(Point3::origin(), |u| {
+            let p = u.pcurve.start();
+            faces[0].surface.point(p.x, p.y)
+        });
     // Seen by its surface's own normal.
     let under: Vec<f64> = faces
         .par_iter()
@@ -208,7 +211,9 @@ fn spaces(faces: &[Face], sides: &mut Sets, complexes: &mut Sets, tolerance: &To
         let Some(at) = inside_place(faces, &boundaries[inner]) else { continue };
         let mut around: Vec<usize> = (0..outer.len())
             .filter(|&k| boundaries[outer[k]].complex != boundaries[inner].complex)
-            .filter(|&k| boxes[k].is_some_and(|(low, high)| (0..3).all(|x| low[x] <= at[x] && at[x] <= high[x])))
+            .filter(|&k| {
+                boxes[k].is_some_and(|(low, high)| (0..3).all(|x| low[x] <= at[x] && at[x] <= high[x]))
+            })
             .collect();
         around.sort_by(|a, b| boundaries[outer[*a]].volume.total_cmp(&boundaries[outer[*b]].volume));
         for k in around {

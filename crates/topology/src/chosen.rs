@@ -6,7 +6,10 @@ use geometry::Point3;
 
 use crate::cells::{OUTSIDE, Sets, radial_order};
 use crate::imprint::{Bound, divided};
-use crate::{Cells, Edge, EdgeId, Face, FaceId, Imprint, Loop, OrientedEdge, Shell, Solid, TopologyError, Vertex, VertexId};
+use crate::{
+    Cells, Edge, EdgeId, Face, FaceId, Imprint, Loop, OrientedEdge, Shell, Solid, TopologyError, Vertex,
+    VertexId,
+};
 
 /// Solids made of spaces, and where they touch themselves.
 #[derive(Debug, Clone)]
@@ -40,7 +43,7 @@ impl Imprint {
                 let mut inside = inside.clone();
                 for source in self.sources[f].iter().filter(|s| is_closed(s.input)) {
                     // The piece's outside is in front of it unless it is reversed; the shape's is there or opposite.
-                    let outside_in_front = !self.shell.faces()[f].reversed == source.along;
+                    let outside_in_front = self.shell.faces()[f].reversed != source.along;
                     inside.retain(|s| *s != source.input);
                     if to_front != outside_in_front {
                         inside.push(source.input);

@@ -26,7 +26,9 @@ pub enum TopologyError {
         at: [f64; 3],
     },
     /// Shapes meet in a way that could not be told to the last: they graze each other.
-    #[error("the shapes graze each other here, and which side is which cannot be told; move one of them by a little, 0.01 mm say")]
+    #[error(
+        "the shapes graze each other here, and which side is which cannot be told; move one of them by a little, 0.01 mm say"
+    )]
     Unresolved {
         /// Near where.
         at: [f64; 3],

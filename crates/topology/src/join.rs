@@ -31,7 +31,9 @@ pub fn join(parts: &[Shell], tolerance: f64) -> Result<Joined, TopologyError> {
     let (mut pairs, mut largest_gap) = (0, 0.0_f64);
     let mut left = free;
     while let Some(first) = left.pop() {
-        let fits = left.iter().map(|&other| coincide(&all.edges[first.index()], &all.edges[other.index()], tolerance));
+        let fits = left
+            .iter()
+            .map(|&other| coincide(&all.edges[first.index()], &all.edges[other.index()], tolerance));
         let best = fits.enumerate().filter_map(|(i, fit)| fit.map(|f| (i, f)));
         let Some((i, (gap, along))) = best.min_by(|a, b| a.1.0.total_cmp(&b.1.0)) else { continue };
         let other = left.swap_remove(i);

@@ -163,11 +163,7 @@ pub fn area(shell: &Shell) -> f64 {
 }
 
 /// Integral of `fields` over the face's part of the parameter plane, with at most so many Gauss points per span.
-fn integrate<const N: usize>(
-    face: &Face,
-    most: usize,
-    fields: &impl Fn(f64, f64) -> [f64; N],
-) -> [f64; N] {
+fn integrate<const N: usize>(face: &Face, most: usize, fields: &impl Fn(f64, f64) -> [f64; N]) -> [f64; N] {
     // From any level parameter line the closed loops give the same; the nearest one takes least.
     let uses = || face.loops.iter().flat_map(|l| &l.edges);
     let lowest = uses().flat_map(|e| e.pcurve.control_points()).map(|p| p.x).fold(f64::INFINITY, f64::min);

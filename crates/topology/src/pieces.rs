@@ -103,6 +103,9 @@ impl Imprint {
                 inputs.entry(used.edge).or_default().extend(self.sources[f].iter().map(|s| s.input));
             }
         }
+        for laid in &self.laid {
+            inputs.entry(laid.edge).or_default().insert(laid.input);
+        }
         inputs
             .into_iter()
             .filter(|(e, _)| self.shell.edge(*e).curve.is_some())
@@ -123,13 +126,20 @@ impl Imprint {
             Some((normal, normal.cross(&if u.forward { along } else { -along })))
         };
         let (_, inward) = into(face, used)?;
-        self.shell.faces().iter().enumerate().find_map(|(f, other)| {
+        let found = self.shell.faces().iter().enumerate().find_map(|(f, other)| {
             let source = self.sources[f].iter().find(|s| s.input == cutter)?;
             let its = other.loops.iter().flat_map(|l| &l.edges).find(|u| u.edge == used.edge)?;
             let (normal, _) = into(f, its)?;
-            let outward = if other.reversed == source.along { -normal } else { normal };
-            Some(inward.dot(&outward) > 0.0)
-        })
+            Some(if other.reversed == source.along { -normal } else { normal })
+        });
+        // Where it divides nothing on the cutter, the cutter's face has no such edge any more.
+        let outward = found.or_else(|| {
+            let laid = self.laid.iter().find(|l| l.edge == used.edge && l.input == cutter)?;
+            let at = laid.pcurve.point(t);
+            let normal = laid.surface.normal(at.x, at.y)?;
+            Some(if laid.reversed { -normal } else { normal })
+        })?;
+        Some(inward.dot(&outward) > 0.0)
     }
 
     fn solid_pieces(
@@ -161,12 +171,18 @@ impl Imprint {
                     continue;
                 }
                 for source in self.sources[f].iter().filter(|s| s.input != of && cutters(s.input)) {
-                    let outside_in_front = !self.shell.faces()[f].reversed == source.along;
+                    let outside_in_front = self.shell.faces()[f].reversed != source.along;
                     sides.insert((source.input, before == outside_in_front));
                 }
             }
             for solid in self.solids(cells, &wanted(insides.len(), &members))?.solids {
-                out.push(Piece { of, body: Body::Solid(solid), sides: sides.clone(), members: members.clone(), solid: true });
+                out.push(Piece {
+                    of,
+                    body: Body::Solid(solid),
+                    sides: sides.clone(),
+                    members: members.clone(),
+                    solid: true,
+                });
             }
         }
         Ok(out)
@@ -194,9 +210,9 @@ impl Imprint {
     }
 
     /// Where the shapes that shut in no space, or not the one that was meant, leak: edges with a face on one side only, the
-    /// shortest openings first.
+    /// shortest openings first. Shapes that stand for endless ones have no edges to leak over.
     #[must_use]
-    pub fn leaks(&self) -> Vec<FreeEdge> {
+    pub fn leaks(&self, endless: &dyn Fn(usize) -> bool) -> Vec<FreeEdge> {
         // What sticks out beyond the others leaks too; an opening inside a face that others bound is the more likely one.
         let closure = closure(&self.shell);
         let mut bounded: BTreeMap<EdgeId, bool> = BTreeMap::new();
@@ -205,9 +221,12 @@ impl Imprint {
             (0..self.shell.edges().len()).filter(|&e| self.shell.edges()[e].curve.is_some()).collect();
         let uses: BTreeMap<usize, usize> =
             drawn.into_iter().zip(counts.iter().map(|c| c[0] + c[1])).collect();
-        for face in self.shell.faces() {
+        for (f, face) in self.shell.faces().iter().enumerate() {
+            if self.sources[f].iter().all(|s| endless(s.input)) {
+                continue;
+            }
             let shared = |u: &OrientedEdge| uses.get(&u.edge.index()).is_some_and(|n| *n > 1);
-            let whole = face.loops.iter().any(|l| l.edges.iter().all(|u| shared(u)));
+            let whole = face.loops.iter().any(|l| l.edges.iter().all(&shared));
             let most = {
                 let all = face.loops.iter().flat_map(|l| &l.edges);
                 let (mut own, mut free) = (0.0, 0.0);
@@ -222,6 +241,7 @@ impl Imprint {
             }
         }
         let mut free = closure.free_edges;
+        free.retain(|e| bounded.contains_key(&e.edge));
         free.sort_by(|a, b| {
             let likely = |e: &FreeEdge| bounded.get(&e.edge) == Some(&true);
             likely(b).cmp(&likely(a)).then(a.length.total_cmp(&b.length))
@@ -251,15 +271,21 @@ pub fn plane_beyond(
         let nets = s.faces().iter().flat_map(|f| f.surface.control_points());
         s.vertices().iter().map(|v| v.point).chain(nets)
     });
-    let (low, high) = points.map(|p| frame.coordinates(&p)).map(|c| (c, c)).fold(
-        (nalgebra::Vector3::repeat(f64::MAX), nalgebra::Vector3::repeat(f64::MIN)),
-        |a, b| (a.0.inf(&b.0), a.1.sup(&b.1)),
-    );
+    let (low, high) = points
+        .map(|p| frame.coordinates(&p))
+        .map(|c| (c, c))
+        .fold((nalgebra::Vector3::repeat(f64::MAX), nalgebra::Vector3::repeat(f64::MIN)), |a, b| {
+            (a.0.inf(&b.0), a.1.sup(&b.1))
+        });
     let margin = BEYOND * (high - low).norm() + 1.0 * tolerance.join;
     let corner = |x: f64, y: f64| frame.to_space(x, y);
     let (l, h) = (low.add_scalar(-margin), high.add_scalar(margin));
-    let surface =
-        geometry::NurbsSurface::bilinear(corner(l.x, l.y), corner(h.x, l.y), corner(l.x, h.y), corner(h.x, h.y));
+    let surface = geometry::NurbsSurface::bilinear(
+        corner(l.x, l.y),
+        corner(h.x, l.y),
+        corner(l.x, h.y),
+        corner(h.x, h.y),
+    );
     crate::natural_shell(std::sync::Arc::new(surface), "plane", tolerance)
 }
 

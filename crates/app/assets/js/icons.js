@@ -39,13 +39,25 @@ const icons = {
     '<path d="M10 2v16" stroke-dasharray="3 2.500"/><path d="M10 16c4-1 3-5 5-6s2-4 2-5"/><path d="M3 5c3 3 10 3 14 0"/>',
   ),
   thicken: draw('<path d="M4 3c0 8 4 13 12 13"/><path d="M8 3c0 5 3 9 8 9"/><path d="M4 3h4M16 16v-4"/>'),
-  trim: draw('<path d="M2 13c5-6 11 2 16-5"/><path d="M7 3l6 14" stroke-dasharray="2 1.500"/><path d="M12 15l5 3M17 15l-5 3" stroke-width="1.100"/>'),
-  split: draw('<path d="M2 12c3-4 5-4 7-3M11 8c3 0 5-1 7-3M9 9v7l-7 2v-6M11 8v7l7-3V5"/><path d="M10 2v16" stroke-dasharray="2 1.500"/>'),
-  restore: draw('<path d="M3 5h14v10H3z" stroke-dasharray="2 1.500"/><path d="M6 15c0-5 4-5 5-10"/><path d="M14 12a3 3 0 1 1-1-4M13 5v3h-3"/>'),
-  cap: draw('<path d="M4 7v8c3 3 9 3 12 0V7"/><ellipse cx="10" cy="6" rx="6" ry="2.500" fill="currentColor" fill-opacity="0.250"/>'),
-  enclose: draw('<path d="M2 6h16M2 14h16M6 2v16M14 2v16" stroke-dasharray="2 1.500"/><path d="M6 6h8v8H6z" fill="currentColor" fill-opacity="0.250" stroke-width="2.200"/>'),
+  trim: draw(
+    '<path d="M2 13c5-6 11 2 16-5"/><path d="M7 3l6 14" stroke-dasharray="2 1.500"/><path d="M12 15l5 3M17 15l-5 3" stroke-width="1.100"/>',
+  ),
+  split: draw(
+    '<path d="M2 12c3-4 5-4 7-3M11 8c3 0 5-1 7-3M9 9v7l-7 2v-6M11 8v7l7-3V5"/><path d="M10 2v16" stroke-dasharray="2 1.500"/>',
+  ),
+  restore: draw(
+    '<path d="M3 5h14v10H3z" stroke-dasharray="2 1.500"/><path d="M6 15c0-5 4-5 5-10"/><path d="M14 12a3 3 0 1 1-1-4M13 5v3h-3"/>',
+  ),
+  cap: draw(
+    '<path d="M4 7v8c3 3 9 3 12 0V7"/><ellipse cx="10" cy="6" rx="6" ry="2.500" fill="currentColor" fill-opacity="0.250"/>',
+  ),
+  enclose: draw(
+    '<path d="M2 6h16M2 14h16M6 2v16M14 2v16" stroke-dasharray="2 1.500"/><path d="M6 6h8v8H6z" fill="currentColor" fill-opacity="0.250" stroke-width="2.200"/>',
+  ),
   combine: draw('<path d="M12 7a5 5 0 1 0-4 6"/><path d="M8 13a5 5 0 1 0 4-6"/>'),
-  fill_to_level: draw('<path d="M4 3v13h12V3"/><path d="M4 9c2-1 4 1 6 0s4-1 6 0"/><path d="M6 12h8M6 14h8" stroke-width="0.900"/>'),
+  fill_to_level: draw(
+    '<path d="M4 3v13h12V3"/><path d="M4 9c2-1 4 1 6 0s4-1 6 0"/><path d="M6 12h8M6 14h8" stroke-width="0.900"/>',
+  ),
   space_curve: draw('<path d="M2 15 9 17l9-5-7-3z" stroke-dasharray="2 2"/><path d="M3 14C6 3 12 12 17 4"/>'),
   helix: draw('<path d="M4 16c0 3 12 2 12-1S4 13 4 10s12-1 12-3S5 6 5 3"/>'),
   crossed_projection: draw(

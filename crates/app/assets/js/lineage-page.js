@@ -114,6 +114,10 @@ export const lineagePage = () => ({
   toggleSkip() {
     this.commit([{ edit: 'set_skip', step: this.picked, skip: !this.step(this.picked)?.skip }]);
   },
+  /** Builds only up to the picked step, or all again. */
+  toggleHold() {
+    this.commit([{ edit: 'set_hold', step: this.recipe.hold === this.picked ? null : this.picked }]);
+  },
   async removeStep() {
     const step = this.step(this.picked);
     this.leave();

@@ -23,7 +23,7 @@ export function lineageRows(recipe, report, pictures, makes) {
     const kind = Object.keys(step.make)[0];
     const r = reports.get(step.id);
     const state = r?.state ?? 'built';
-    const notes = { failed: '◆ failed', waits: 'waits', skipped: 'skipped', cancelled: 'stopped' };
+    const notes = { failed: '◆ failed', waits: 'waits', skipped: 'skipped', held: 'held', cancelled: 'stopped' };
     const shown = { backdrop: 'backdrop', hide: 'hidden' };
     const warned = r?.warnings?.length ? '◆' : '';
     return {

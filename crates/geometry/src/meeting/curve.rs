@@ -3,7 +3,9 @@
 use nalgebra::{Matrix3, Vector3 as Column};
 
 use crate::facets::{Box3, grown};
-use crate::{Domain, Facets, NurbsCurve, Point3, Vector3, bisect, closest_on_surface, flatten, nearby_on_surface};
+use crate::{
+    Domain, Facets, NurbsCurve, Point3, Vector3, bisect, closest_on_surface, flatten, nearby_on_surface,
+};
 
 /// Chord of the curve's pieces as a share of its size.
 const CHORD: f64 = 1e-3;
@@ -158,8 +160,7 @@ impl Search<'_> {
         let start =
             if first == 0 { a } else { bisect(ts[first - 1], ts[first], |t| self.near(t, on).is_some()) };
         let off = held[last].unwrap_or(from);
-        let end =
-            if last == 4 { b } else { bisect(ts[last], ts[last + 1], |t| self.near(t, off).is_none()) };
+        let end = if last == 4 { b } else { bisect(ts[last], ts[last + 1], |t| self.near(t, off).is_none()) };
         self.long_enough([start, end])
     }
 
@@ -238,7 +239,8 @@ impl Search<'_> {
         let nearer = |t: f64| {
             let inside = t > self.curve.domain().start && t < self.curve.domain().end;
             inside
-                && nearby_on_surface(surface, &self.curve.point(t), uv, off).is_some_and(|f| f.distance < 0.999 * off)
+                && nearby_on_surface(surface, &self.curve.point(t), uv, off)
+                    .is_some_and(|f| f.distance < 0.999 * off)
         };
         let at_end = t - within.start <= step || within.end - t <= step;
         if off > EXACT * self.tolerance && at_end && (nearer(t - step) || nearer(t + step)) {

@@ -14,7 +14,9 @@ pub use plane::plane_meetings;
 pub use surfaces::{MeetingPlace, SurfaceMeetings, fit_meeting, meeting_beside, surface_meetings};
 pub use touching::{Touch, TouchKind};
 
-use crate::{EndDerivatives, GeometryError, NurbsCurve, Point3, Tolerance, Vector3, chord_parameters, interpolate};
+use crate::{
+    EndDerivatives, GeometryError, NurbsCurve, Point3, Tolerance, Vector3, chord_parameters, interpolate,
+};
 
 /// Share of the mean distance that neighbouring places keep at least.
 const EVEN: f64 = 0.2;
@@ -116,9 +118,9 @@ trait Trace {
             let mut finer = vec![places[0]];
             for (pair, (middle, miss)) in places.windows(2).zip(misses) {
                 // Where both shapes are next to parallel the middle can fall on an end.
-                let apart = pair.iter().all(|p| {
-                    (self.point(*p) - self.point(middle)).norm() > 10.0 * tolerance.resolution
-                });
+                let apart = pair
+                    .iter()
+                    .all(|p| (self.point(*p) - self.point(middle)).norm() > 10.0 * tolerance.resolution);
                 if miss > tolerance.fit && apart {
                     finer.push(middle);
                 }

@@ -6,7 +6,7 @@ use robust::{Coord3D, orient3d};
 use super::touching::{Touch, TouchKind, touches};
 use super::{MeetingCurve, Trace, chains};
 use crate::facets::grown;
-use crate::{Domain, Facets, closest_on_surface, GeometryError, NurbsSurface, Point3, Tolerance, Vector3};
+use crate::{Domain, Facets, GeometryError, NurbsSurface, Point3, Tolerance, Vector3, closest_on_surface};
 
 const MAX_NEWTON_STEPS: usize = 20;
 /// Angle between two surfaces in radians below which they are said to touch along a curve and not to cross.
@@ -72,8 +72,11 @@ pub fn fit_meeting(
     closed: bool,
     tolerance: &Tolerance,
 ) -> Result<Option<MeetingCurve>, GeometryError> {
-    OnBoth { surfaces, domains: [surfaces[0].domain().into(), surfaces[1].domain().into()], tolerance }
-        .fit(run.to_vec(), closed, tolerance)
+    OnBoth { surfaces, domains: [surfaces[0].domain().into(), surfaces[1].domain().into()], tolerance }.fit(
+        run.to_vec(),
+        closed,
+        tolerance,
+    )
 }
 
 /// The place on both surfaces nearest to one that is beside them; `None` if there is none near.
@@ -211,7 +214,8 @@ impl Pair<'_> {
         let forks: Vec<&Touch> =
             touches.iter().filter(near).filter(|t| t.kind == TouchKind::Crossing).collect();
         let runs = self.runs(met, &forks);
-        let touches = touches.iter().filter(near).filter(|t| t.kind != TouchKind::Crossing).copied().collect();
+        let touches =
+            touches.iter().filter(near).filter(|t| t.kind != TouchKind::Crossing).copied().collect();
         SurfaceMeetings { runs, touches }
     }
 
@@ -254,8 +258,7 @@ impl Pair<'_> {
         let mut out = Vec::new();
         for (run, closed) in chains(&met.links) {
             let mut run: Vec<MeetingPlace> = run.into_iter().filter_map(|i| exact[i]).collect();
-            let apart =
-                |a: &MeetingPlace, b: &MeetingPlace| (on_both.point(*a) - on_both.point(*b)).norm();
+            let apart = |a: &MeetingPlace, b: &MeetingPlace| (on_both.point(*a) - on_both.point(*b)).norm();
             run.dedup_by(|b, a| apart(a, b) <= self.tolerance.resolution);
             if run.iter().all(|p| on_both.is_shallow(*p)) {
                 continue;
@@ -448,7 +451,8 @@ impl OnBoth<'_> {
     /// near.
     fn onto_both(&self, at: MeetingPlace) -> Option<MeetingPlace> {
         let held = self.on_border(&at);
-        self.settled(at, held).or_else(|| held.contains(&true).then(|| self.settled(at, [false; 4])).flatten())
+        self.settled(at, held)
+            .or_else(|| held.contains(&true).then(|| self.settled(at, [false; 4])).flatten())
     }
 
     fn settled(&self, mut at: MeetingPlace, held: [bool; 4]) -> Option<MeetingPlace> {

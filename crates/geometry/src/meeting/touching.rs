@@ -86,17 +86,34 @@ fn common_normal(
         let nv = p.uv.cross(&p.v) + p.u.cross(&p.vv);
         let value = Vector4::new(r.dot(&p.u), r.dot(&p.v), n.dot(&q.u), n.dot(&q.v));
         let slope = Matrix4::new(
-            p.u.dot(&p.u) + r.dot(&p.uu), p.u.dot(&p.v) + r.dot(&p.uv), -q.u.dot(&p.u), -q.v.dot(&p.u),
-            p.u.dot(&p.v) + r.dot(&p.uv), p.v.dot(&p.v) + r.dot(&p.vv), -q.u.dot(&p.v), -q.v.dot(&p.v),
-            nu.dot(&q.u), nv.dot(&q.u), n.dot(&q.uu), n.dot(&q.uv),
-            nu.dot(&q.v), nv.dot(&q.v), n.dot(&q.uv), n.dot(&q.vv),
+            p.u.dot(&p.u) + r.dot(&p.uu),
+            p.u.dot(&p.v) + r.dot(&p.uv),
+            -q.u.dot(&p.u),
+            -q.v.dot(&p.u),
+            p.u.dot(&p.v) + r.dot(&p.uv),
+            p.v.dot(&p.v) + r.dot(&p.vv),
+            -q.u.dot(&p.v),
+            -q.v.dot(&p.v),
+            nu.dot(&q.u),
+            nv.dot(&q.u),
+            n.dot(&q.uu),
+            n.dot(&q.uv),
+            nu.dot(&q.v),
+            nv.dot(&q.v),
+            n.dot(&q.uv),
+            n.dot(&q.vv),
         );
         // In widths of the triangles, so that all four count alike; singular where they touch along a curve, of which
         // the nearest place is wanted.
         let scaled = slope * Matrix4::from_diagonal(widths);
         let length = p.u.norm() * widths[0] + p.v.norm() * widths[1];
-        let sizes = Vector4::new(p.u.norm() * length, p.v.norm() * length, n.norm() * q.u.norm(), n.norm() * q.v.norm())
-            .map(|x| x.max(f64::MIN_POSITIVE));
+        let sizes = Vector4::new(
+            p.u.norm() * length,
+            p.v.norm() * length,
+            n.norm() * q.u.norm(),
+            n.norm() * q.v.norm(),
+        )
+        .map(|x| x.max(f64::MIN_POSITIVE));
         let even = Matrix4::from_fn(|i, j| scaled[(i, j)] / sizes[i]);
         let square = even.transpose() * even + Matrix4::identity() * DAMPING;
         let step = square.try_inverse()? * (even.transpose() * value.component_div(&sizes));

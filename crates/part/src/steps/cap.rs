@@ -23,9 +23,14 @@ impl Construction for Cap {
             stage: "Close",
             purpose: "Close the flat openings of a surface or shell.",
             also: "lid, close holes, planar, fill openings",
-            key: "",
+            key: "A",
             makes: &["surface", "solid"],
-            slots: vec![SlotDescription::one("surface", "Surface", &["surface"], "Its flat openings are closed.")],
+            slots: vec![SlotDescription::one(
+                "surface",
+                "Surface",
+                &["surface"],
+                "Its flat openings are closed.",
+            )],
             values: vec![],
         }
     }
@@ -55,7 +60,8 @@ impl Construction for Cap {
             let message = "it has no flat opening that closes; use Patch for one that is not flat";
             return Err(Notice::about("surface", message).at(open));
         }
-        let count = Reached { quantity: Quantity::Count, ..Reached::length("Openings closed", closed as f64) };
+        let count =
+            Reached { quantity: Quantity::Count, ..Reached::length("Openings closed", closed as f64) };
         let mut built = Built::plain(Shape::Bodies(bodies)).with_reached([count]);
         if let Some(at) = open {
             let message = "this opening is not flat and stays; close it with Patch";

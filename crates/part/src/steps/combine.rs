@@ -45,8 +45,13 @@ fn solids<'a>(
         let name = context.recipe.step_name(&reference.step);
         for body in context.bodies(reference, slot)? {
             let Body::Solid(solid) = body else {
-                let free = body.shells().first().and_then(|s| topology::closure(s).free_edges.first().map(|e| e.middle));
-                let message = format!("{name} is no solid: it has free edges; close it first, with Join, Cap or Enclose");
+                let free = body
+                    .shells()
+                    .first()
+                    .and_then(|s| topology::closure(s).free_edges.first().map(|e| e.middle));
+                let message = format!(
+                    "{name} is no solid: it has free edges; close it first, with Join, Cap or Enclose"
+                );
                 return Err(Notice::about(slot, message).at(free));
             };
             out.push((solid, name.to_string()));
@@ -63,7 +68,7 @@ impl Construction for Combine {
             stage: "Close",
             purpose: "Make one of several solids, take some from others, or keep what they share.",
             also: "boolean, union, unite, add, subtract, difference, cut, common, intersect solids",
-            key: "",
+            key: "C",
             makes: &["solid"],
             slots: vec![
                 SlotDescription::one("solids", "Solids", &["solid"], "The solids.").many(1, 500),
@@ -119,7 +124,9 @@ impl Construction for Combine {
         let last = if self.what == What::Subtract { "others" } else { "solids" };
         if made.solids.is_empty() {
             let message = match self.what {
-                What::Subtract => "nothing is left: what is taken away holds all of it; move it, or make it smaller",
+                What::Subtract => {
+                    "nothing is left: what is taken away holds all of it; move it, or make it smaller"
+                }
                 _ => "they have nothing in common; move them together",
             };
             let at = a.first().and_then(|s| s.outer().vertices().first()).map(|v| v.point);

@@ -12,6 +12,8 @@ use crate::{Input, Notice, PieceShape, PlaneInput, Reference, Shape};
 pub(super) struct Member {
     pub(super) shell: Shell,
     pub(super) is_closed: bool,
+    /// Whether it stands for something without edges: a plane.
+    pub(super) endless: bool,
     /// Its name within the names of pieces.
     pub(super) name: String,
     /// Its slot, for messages.
@@ -86,13 +88,14 @@ impl Context<'_> {
         if let Some(item) = &reference.item {
             let face = self.face_alone(reference, slot)?;
             let name = format!("{name} / {}", item.trim_start_matches("face "));
-            return Ok(vec![Member { shell: face, is_closed: false, name, slot }]);
+            return Ok(vec![Member { shell: face, is_closed: false, endless: false, name, slot }]);
         }
         let bodies = self.bodies(reference, slot)?;
         let several = bodies.len() > 1;
         let member = |(k, body): (usize, &Body)| Member {
             shell: body.whole(),
             is_closed: body.is_solid(),
+            endless: false,
             name: if several { format!("{name} {}", k + 1) } else { name.clone() },
             slot,
         };
@@ -112,7 +115,8 @@ impl Context<'_> {
         for input in inputs {
             match input {
                 Input::Own(plane) => {
-                    let name = serde_json::to_value(plane).ok().and_then(|v| v.as_str().map(str::to_uppercase));
+                    let name =
+                        serde_json::to_value(plane).ok().and_then(|v| v.as_str().map(str::to_uppercase));
                     planes.push((plane.frame(0.0), format!("the {} plane", name.unwrap_or_default())));
                 }
                 Input::Made(reference) => match self.input(reference, slot)?.shape {
@@ -131,12 +135,19 @@ impl Context<'_> {
         }
         let mut further = Vec::new();
         for (frame, name) in planes {
-            let shell = plane_beyond(&frame, &all, &self.tolerance).map_err(|e| Notice::refused(slot, &e.into()))?;
-            further.push(Member { shell, is_closed: false, name, slot });
+            let shell =
+                plane_beyond(&frame, &all, &self.tolerance).map_err(|e| Notice::refused(slot, &e.into()))?;
+            further.push(Member { shell, is_closed: false, endless: true, name, slot });
         }
         for reference in walls {
             let shell = self.wall(reference, slot, &all)?;
-            further.push(Member { shell, is_closed: false, name: format!("{{{}}}", reference.step), slot });
+            further.push(Member {
+                shell,
+                is_closed: false,
+                endless: false,
+                name: format!("{{{}}}", reference.step),
+                slot,
+            });
         }
         out.extend(further);
         Ok(out)
@@ -149,10 +160,15 @@ impl Context<'_> {
         let along = match self.drawing_frame(reference, slot)? {
             Some(frame) => frame.z,
             None => {
-                let points: Vec<_> =
-                    pieces.iter().flat_map(|c| c.knots().sampled(4).into_iter().map(|t| c.point(t))).collect();
+                let points: Vec<_> = pieces
+                    .iter()
+                    .flat_map(|c| c.knots().sampled(4).into_iter().map(|t| c.point(t)))
+                    .collect();
                 geometry::Frame::of_outline(&points).map(|f| f.z).ok_or_else(|| {
-                    Notice::about(slot, "this curve has no plane to be drawn out of; extrude it first and cut with that")
+                    Notice::about(
+                        slot,
+                        "this curve has no plane to be drawn out of; extrude it first and cut with that",
+                    )
                 })?
             }
         };
@@ -171,7 +187,8 @@ impl Context<'_> {
             let surface = NurbsSurface::ruled(&drawn(curve, low - margin), &drawn(curve, high + margin))
                 .map_err(|e| Notice::refused(slot, &e.into()))?;
             shells.push(
-                natural_shell(surface.into(), "wall", &self.tolerance).map_err(|e| Notice::refused(slot, &e.into()))?,
+                natural_shell(surface.into(), "wall", &self.tolerance)
+                    .map_err(|e| Notice::refused(slot, &e.into()))?,
             );
         }
         Ok(join(&shells, self.tolerance.join).map_err(|e| Notice::refused(slot, &e.into()))?.shell)
@@ -182,9 +199,15 @@ impl Context<'_> {
         let faces = self.faces(reference, slot)?;
         let shells = self.bodies(reference, slot)?.iter().flat_map(Body::shells);
         for shell in shells {
-            let own: Vec<_> = shell.faces().iter().filter(|f| faces.iter().any(|g| std::ptr::eq(*f, *g))).cloned().collect();
+            let own: Vec<_> = shell
+                .faces()
+                .iter()
+                .filter(|f| faces.iter().any(|g| std::ptr::eq(*f, *g)))
+                .cloned()
+                .collect();
             if !own.is_empty() {
-                return Shell::of_used(shell.vertices(), shell.edges(), own).map_err(|e| Notice::refused(slot, &e.into()));
+                return Shell::of_used(shell.vertices(), shell.edges(), own)
+                    .map_err(|e| Notice::refused(slot, &e.into()));
             }
         }
         Err(Notice::about(slot, "this face is no longer there; pick another one"))

@@ -36,7 +36,7 @@ pub(super) fn spaces(together: &Together) -> Result<Vec<(String, Body)>, Notice>
             let [back, front] = own.map(|c| c == space);
             if back != front {
                 for source in &made.sources[f] {
-                    let outside_in_front = !made.shell.faces()[f].reversed == source.along;
+                    let outside_in_front = made.shell.faces()[f].reversed != source.along;
                     sides.insert((source.input, front == outside_in_front));
                 }
             }
@@ -50,7 +50,7 @@ pub(super) fn spaces(together: &Together) -> Result<Vec<(String, Body)>, Notice>
 
 /// Where members that shut in nothing leak.
 pub(super) fn leak(together: &Together, slot: &str, context: &Context<'_>) -> Notice {
-    let leaks = together.made.leaks();
+    let leaks = together.made.leaks(&|i| together.members[i].endless);
     let Some(first) = leaks.first() else {
         return Notice::about(slot, "these shut in no space; pick all that bounds it");
     };
@@ -109,14 +109,21 @@ impl Construction for Enclose {
         }
         let shown: Vec<PieceShape> = found
             .into_iter()
-            .map(|(key, body)| PieceShape { kept: self.pieces.is_empty() || self.pieces.contains(&key), key, body })
+            .map(|(key, body)| PieceShape {
+                kept: self.pieces.is_empty() || self.pieces.contains(&key),
+                key,
+                body,
+            })
             .collect();
         let bodies: Vec<Body> = shown.iter().filter(|p| p.kept).map(|p| p.body.clone()).collect();
         let missing = gone(&self.pieces, &shown, context);
         if bodies.is_empty() {
-            return Err(missing.unwrap_or_else(|| Notice::about("pieces", "click a space to make it a solid")));
+            return Err(
+                missing.unwrap_or_else(|| Notice::about("pieces", "click a space to make it a solid"))
+            );
         }
-        let count = Reached { quantity: Quantity::Count, ..Reached::length("Spaces found", shown.len() as f64) };
+        let count =
+            Reached { quantity: Quantity::Count, ..Reached::length("Spaces found", shown.len() as f64) };
         let mut built = Built::plain(Shape::Bodies(bodies)).with_reached([count]);
         built.warnings.extend(missing);
         built.pieces = shown;

@@ -36,11 +36,16 @@ impl Construction for FillToLevel {
             stage: "Prove",
             purpose: "Find the volume that a vessel holds below a plane, with a chart of volume against height.",
             also: "capacity, litres, quarts, fluid, reservoir, contents, level",
-            key: "",
+            key: "F",
             makes: &["solid"],
             slots: vec![
-                SlotDescription::one("vessel", "Vessel", &["solid", "surface"], "What holds it, with all lids and plugs.")
-                    .many(1, 100),
+                SlotDescription::one(
+                    "vessel",
+                    "Vessel",
+                    &["solid", "surface"],
+                    "What holds it, with all lids and plugs.",
+                )
+                .many(1, 100),
                 SlotDescription::one("level", "Level", &["plane"], "The plane up to which it is filled."),
             ],
             values: vec![],
@@ -51,6 +56,8 @@ impl Construction for FillToLevel {
         let level = self.level.reference().map(|r| ("level", r));
         self.vessel.iter().map(|r| ("vessel", r)).chain(level).collect()
     }
+
+    const ONLY_MEASURES: bool = true;
 
     fn keeps(&self, _: &str) -> bool {
         true
@@ -78,7 +85,8 @@ impl Construction for FillToLevel {
             return Err(leak(&together, "vessel", context));
         }
         let volume: f64 = bodies.iter().map(|b| b.measure().volume).sum();
-        let count = |label: &str, value: f64| Reached { quantity: Quantity::Count, ..Reached::length(label, value) };
+        let count =
+            |label: &str, value: f64| Reached { quantity: Quantity::Count, ..Reached::length(label, value) };
         let reached = [
             count("Holds, mm³", volume),
             count("Holds, mL", volume / 1e3),
@@ -99,13 +107,23 @@ fn heights(context: &Context<'_>, bodies: &[Body], frame: &geometry::Frame) -> R
     let depth = |p: &geometry::Point3| frame.coordinates(p).z;
     let lowest = bodies
         .iter()
-        .flat_map(|b| b.shells().into_iter().filter_map(|s| topology::mesh(s, topology::MeshTolerance::chord(0.05)).ok()))
+        .flat_map(|b| {
+            b.shells()
+                .into_iter()
+                .filter_map(|s| topology::mesh(s, topology::MeshTolerance::chord(0.05)).ok())
+        })
         .flat_map(|m| m.positions)
         .map(|p| depth(&p))
         .fold(f64::INFINITY, f64::min);
     let mut members: Vec<Member> = bodies
         .iter()
-        .map(|b| Member { shell: b.whole(), is_closed: true, name: String::new(), slot: "vessel" })
+        .map(|b| Member {
+            shell: b.whole(),
+            is_closed: true,
+            endless: false,
+            name: String::new(),
+            slot: "vessel",
+        })
         .collect();
     let count = members.len();
     let levels: Vec<f64> = (1..HEIGHTS).map(|k| lowest * (1.0 - k as f64 / HEIGHTS as f64)).collect();
@@ -114,7 +132,7 @@ fn heights(context: &Context<'_>, bodies: &[Body], frame: &geometry::Frame) -> R
         let shells: Vec<&topology::Shell> = members[..count].iter().map(|m| &m.shell).collect();
         let shell = topology::plane_beyond(&at, &shells, &context.tolerance)
             .map_err(|e| Notice::refused("level", &e.into()))?;
-        members.push(Member { shell, is_closed: false, name: String::new(), slot: "level" });
+        members.push(Member { shell, is_closed: false, endless: false, name: String::new(), slot: "level" });
     }
     let together = Together::new(members, &context.tolerance)?;
     let mut slices: Vec<(f64, f64)> = Vec::new();

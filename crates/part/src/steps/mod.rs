@@ -108,6 +108,9 @@ pub trait Construction {
         false
     }
 
+    /// Whether what it makes only shows a measure and is no part of the result.
+    const ONLY_MEASURES: bool = false;
+
     /// Checks that need no shapes, such as names within a drawing.
     ///
     /// # Errors
@@ -170,6 +173,12 @@ macro_rules! registry {
 
             pub(crate) fn amounts(&mut self) -> Vec<&mut Amount> {
                 match self { $(Self::$name(step) => step.amounts()),* }
+            }
+
+            /// Whether what it makes only shows a measure and is no part of the result.
+            #[must_use]
+            pub fn only_measures(&self) -> bool {
+                match self { $(Self::$name(_) => <$module::$type as Construction>::ONLY_MEASURES),* }
             }
 
             pub(crate) fn check(&self) -> Result<(), RecipeError> {

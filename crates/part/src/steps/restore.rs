@@ -40,12 +40,17 @@ impl Construction for Restore {
             stage: "Shape",
             purpose: "Take faces as surfaces: to their natural edges, with openings filled, or as they are.",
             also: "untrim, fill hole, take face, extract, natural edges",
-            key: "",
+            key: "U",
             makes: &["surface"],
             slots: vec![
-                SlotDescription::one("faces", "Faces", &["surface", "solid"], "Single faces, or all of a body.")
-                    .many(1, 200)
-                    .faces(),
+                SlotDescription::one(
+                    "faces",
+                    "Faces",
+                    &["surface", "solid"],
+                    "Single faces, or all of a body.",
+                )
+                .many(1, 200)
+                .faces(),
             ],
             values: vec![ValueDescription::choice(
                 "how",
@@ -99,10 +104,13 @@ impl Construction for Restore {
         }
         let mut built = Built::plain(Shape::Bodies(bodies));
         if self.how == How::Openings {
-            let count = Reached { quantity: Quantity::Count, ..Reached::length("Openings filled", filled as f64) };
+            let count =
+                Reached { quantity: Quantity::Count, ..Reached::length("Openings filled", filled as f64) };
             built = built.with_reached([count]);
             if filled == 0 {
-                built.warnings.push(Notice::about("faces", "these faces have no inner opening; they stay as they are"));
+                built
+                    .warnings
+                    .push(Notice::about("faces", "these faces have no inner opening; they stay as they are"));
             }
         }
         Ok(built)

@@ -81,7 +81,10 @@ fn cut(context: &Context<'_>, surfaces: &[Reference], by: &[PlaneInput]) -> Resu
     }
     let count = members.len();
     if by.is_empty() && count < 2 {
-        return Err(Notice::about("by", "pick what cuts it, or a second surface so that they cut each other"));
+        return Err(Notice::about(
+            "by",
+            "pick what cuts it, or a second surface so that they cut each other",
+        ));
     }
     members.extend(context.cutters(by, "by", &members)?);
     let together = Together::new(members, &context.tolerance)?;
@@ -130,7 +133,7 @@ impl Construction for Trim {
             stage: "Shape",
             purpose: "Cut shapes by others or by each other, and take pieces away.",
             also: "cut, trim, remove part, clip, slice",
-            key: "d",
+            key: "T",
             makes: &["surface", "solid"],
             slots,
             values: vec![ValueDescription::choice(
@@ -189,7 +192,7 @@ impl Construction for Split {
             stage: "Shape",
             purpose: "Cut shapes into pieces, all of which stay.",
             also: "divide, cut apart, separate",
-            key: "",
+            key: "L",
             makes: &["surface", "solid"],
             slots: slots(),
             values: vec![],

@@ -9,7 +9,7 @@ use super::one_face::on_other;
 use super::outline::Outline;
 use super::regions::{Bound, divided};
 use super::sections::Found;
-use super::{Crossing, Imprint, Remark, SharedSurface, Source};
+use super::{Crossing, Imprint, Laid, Remark, SharedSurface, Source};
 use crate::join::{carried, coincide};
 use crate::{Edge, EdgeId, Face, FaceId, Loop, OrientedEdge, Shell, TopologyError, Vertex, VertexId};
 
@@ -17,6 +17,9 @@ use crate::{Edge, EdgeId, Face, FaceId, Loop, OrientedEdge, Shell, TopologyError
 const MARGIN: f64 = 0.01;
 /// Shape of a vertex or an edge that several shapes share or that none had before.
 pub(super) const NONE: usize = usize::MAX;
+
+/// The parts of an edge, each with the parameters between which it is.
+type Parts = Vec<(EdgeId, [f64; 2])>;
 
 /// A place, with how far what meets there may lie off it.
 #[derive(Debug, Clone, Copy)]
@@ -88,7 +91,10 @@ pub(super) struct Arena {
 }
 
 fn bounds_of(low: Point3, high: Point3, by: f64) -> Box3 {
-    AABB::from_corners((low - nalgebra::Vector3::repeat(by)).into(), (high + nalgebra::Vector3::repeat(by)).into())
+    AABB::from_corners(
+        (low - nalgebra::Vector3::repeat(by)).into(),
+        (high + nalgebra::Vector3::repeat(by)).into(),
+    )
 }
 
 pub(super) fn meet(a: &Box3, b: &Box3) -> bool {
@@ -209,7 +215,12 @@ impl Arena {
     }
 
     /// The nearest vertex within a distance that will do.
-    pub(super) fn spot_near(&self, at: &Point3, within: f64, will_do: impl Fn(&Spot) -> bool) -> Option<usize> {
+    pub(super) fn spot_near(
+        &self,
+        at: &Point3,
+        within: f64,
+        will_do: impl Fn(&Spot) -> bool,
+    ) -> Option<usize> {
         let near = self.tree.locate_within_distance((*at).into(), within * within);
         let fit = near.map(|g| g.data).filter(|&i| will_do(&self.spots[i]));
         let apart = |i: &usize| (self.spots[*i].point - at).norm();
@@ -249,7 +260,7 @@ impl Arena {
 
     /// Replaces every edge that is cut by its parts.
     pub(super) fn split_edges(&mut self) -> Result<(), TopologyError> {
-        let mut parts: Vec<Option<Vec<(EdgeId, [f64; 2])>>> = Vec::new();
+        let mut parts: Vec<Option<Parts>> = Vec::new();
         for i in 0..self.edges.len() {
             let mut cuts = std::mem::take(&mut self.edges[i].cuts);
             let ArenaEdge { edge, input, .. } = &self.edges[i];
@@ -524,11 +535,29 @@ impl Arena {
         };
         let crossings = found.meetings.iter().filter_map(crossing).collect();
         let dividing = self.faces.iter().flat_map(|f| f.inner.iter().map(|(e, _)| (f.source, *e)));
-        let dividing = dividing
-            .filter_map(|(s, e)| Some(((s.input, s.face), number[e.index()]?)))
-            .collect();
+        let dividing = dividing.filter_map(|(s, e)| Some(((s.input, s.face), number[e.index()]?))).collect();
+        let laid = self.faces.iter().flat_map(|f| {
+            f.inner.iter().filter_map(|(edge, pcurve)| {
+                Some(Laid {
+                    edge: number[edge.index()]?,
+                    input: f.source.input,
+                    surface: f.surface.clone(),
+                    reversed: f.reversed,
+                    pcurve: pcurve.clone(),
+                })
+            })
+        });
+        let laid = laid.collect();
         let shell = Shell::of_used(&vertices, &edges, faces)?;
-        Ok(Imprint { shell, sources, crossings, dividing, touches: found.touches, loose_ends: found.loose_ends })
+        Ok(Imprint {
+            laid,
+            shell,
+            sources,
+            crossings,
+            dividing,
+            touches: found.touches,
+            loose_ends: found.loose_ends,
+        })
     }
 
     /// Lets pieces that lie on each other become one; tells which are gone.
@@ -554,15 +583,16 @@ impl Arena {
         for &[a, b] in over {
             for &p in &pieces_of[a] {
                 for &q in &pieces_of[b] {
-                    if gone[p] || gone[q] || !self.same_piece(&faces[p], &faces[q], bounding(p) == bounding(q)) {
+                    if gone[p]
+                        || gone[q]
+                        || !self.same_piece(&faces[p], &faces[q], bounding(p) == bounding(q))
+                    {
                         continue;
                     }
                     let (kept, lost) = (p.min(q), p.max(q));
                     let along = self.same_side(&faces[kept], &faces[lost]);
-                    let moved: Vec<Source> = sources[lost]
-                        .iter()
-                        .map(|s| Source { along: s.along == along, ..*s })
-                        .collect();
+                    let moved: Vec<Source> =
+                        sources[lost].iter().map(|s| Source { along: s.along == along, ..*s }).collect();
                     sources[kept].extend(moved);
                     gone[lost] = true;
                 }
@@ -572,7 +602,15 @@ impl Arena {
     }
 
     fn same_piece(&self, p: &Face, q: &Face, same_edges: bool) -> bool {
-        let outline = |f: &Face| Outline::new(f.loops.iter().flat_map(|l| l.edges.iter().map(|u| &u.pcurve)).collect::<Vec<_>>().into_iter());
+        let outline = |f: &Face| {
+            Outline::new(
+                f.loops
+                    .iter()
+                    .flat_map(|l| l.edges.iter().map(|u| &u.pcurve))
+                    .collect::<Vec<_>>()
+                    .into_iter(),
+            )
+        };
         let (own, other) = (outline(p), outline(q));
         let Some(at) = own.inside() else { return false };
         same_edges && on_other(&p.surface, at, &q.surface, &self.tolerance).is_some_and(|b| other.holds(b))
@@ -580,7 +618,9 @@ impl Arena {
 
     /// Whether two faces on each other have their outside on the same side.
     fn same_side(&self, p: &Face, q: &Face) -> bool {
-        let outline = Outline::new(p.loops.iter().flat_map(|l| l.edges.iter().map(|u| &u.pcurve)).collect::<Vec<_>>().into_iter());
+        let outline = Outline::new(
+            p.loops.iter().flat_map(|l| l.edges.iter().map(|u| &u.pcurve)).collect::<Vec<_>>().into_iter(),
+        );
         let side = || {
             let a = outline.inside()?;
             let b = on_other(&p.surface, a, &q.surface, &self.tolerance)?;

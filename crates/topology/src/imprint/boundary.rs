@@ -4,8 +4,8 @@ use geometry::{
     Box3, CurveHit, CurveMeetings, NurbsCurve, Point3, closest_on_curve, curve_meetings, curves_approaches,
 };
 use rayon::prelude::*;
-use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::RTree;
+use rstar::primitives::{GeomWithData, Rectangle};
 
 use super::arena::{Along, Arena, NONE, meet};
 

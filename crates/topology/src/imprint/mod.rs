@@ -58,6 +58,17 @@ pub struct Crossing {
     pub edge: Option<crate::EdgeId>,
 }
 
+/// An edge inside a face of a shape.
+#[derive(Debug, Clone)]
+pub(crate) struct Laid {
+    pub(crate) edge: crate::EdgeId,
+    pub(crate) input: usize,
+    pub(crate) surface: SharedSurface,
+    /// Whether the shape's outside is against the surface's normal.
+    pub(crate) reversed: bool,
+    pub(crate) pcurve: geometry::NurbsCurve,
+}
+
 /// Shapes that share what they have in common.
 #[derive(Debug, Clone)]
 pub struct Imprint {
@@ -69,6 +80,8 @@ pub struct Imprint {
     pub crossings: Vec<Crossing>,
     /// Edges that lie inside a face of a shape, each with that shape's number and face.
     pub(crate) dividing: std::collections::BTreeSet<((usize, FaceId), crate::EdgeId)>,
+    /// Edges as they lie inside faces of shapes, also where they divide nothing there.
+    pub(crate) laid: Vec<Laid>,
     /// Where two shapes touch without crossing, as far as found.
     pub touches: Vec<Remark>,
     /// Where a meeting curve ends inside a face: the second shape does not cut through the first there.

@@ -214,12 +214,17 @@ impl Walk {
             for &h in &arriving[place] {
                 let back = self.direction(&mut self.halves[h].line.iter().rev().copied(), radius);
                 let twin = |o: usize| {
-                    self.halves[o].bound == self.halves[h].bound && self.halves[o].forward != self.halves[h].forward
+                    self.halves[o].bound == self.halves[h].bound
+                        && self.halves[o].forward != self.halves[h].forward
                 };
                 // The first one clockwise; back the same way only where there is no other.
                 let turn = |&(angle, o): &(f64, usize)| {
                     let t = (back - angle).rem_euclid(std::f64::consts::TAU);
-                    if twin(o) && self.ends[o][0] != self.ends[o][1] || t == 0.0 { std::f64::consts::TAU } else { t }
+                    if twin(o) && self.ends[o][0] != self.ends[o][1] || t == 0.0 {
+                        std::f64::consts::TAU
+                    } else {
+                        t
+                    }
                 };
                 next[h] = out.iter().min_by(|a, b| turn(a).total_cmp(&turn(b))).map(|o| o.1);
             }
@@ -250,7 +255,9 @@ impl Walk {
     }
 
     fn polygon(&self, run: &[usize]) -> Vec<[f64; 2]> {
-        run.iter().flat_map(|&h| self.halves[h].line[..self.halves[h].line.len() - 1].iter().copied()).collect()
+        run.iter()
+            .flat_map(|&h| self.halves[h].line[..self.halves[h].line.len() - 1].iter().copied())
+            .collect()
     }
 
     /// Loops that turn left with those that turn right inside them.

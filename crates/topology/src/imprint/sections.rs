@@ -1,17 +1,17 @@
 //! The curves in which faces of different shapes meet.
 
 use geometry::{
-    Domain, MeetingPlace, NurbsCurve, NurbsSurface, Point3, Tolerance, Touch, Vector3, fit_meeting, meeting_beside,
-    nearby_on_surface, surface_meetings,
+    Domain, MeetingPlace, NurbsCurve, NurbsSurface, Point3, Tolerance, Touch, Vector3, fit_meeting,
+    meeting_beside, nearby_on_surface, surface_meetings,
 };
 use nalgebra::{SMatrix, SVector};
 use rayon::prelude::*;
-use rstar::{AABB, RTree};
 use rstar::primitives::{GeomWithData, Rectangle};
+use rstar::{AABB, RTree};
 
+use super::Remark;
 use super::arena::{Arena, NONE, meet};
 use super::one_face::lie_on_each_other;
-use super::Remark;
 use crate::{Edge, EdgeId, TopologyError, VertexId, pcurve_on};
 
 /// Share of the fit tolerance within which meeting curves stay: volumes of what they bound are to be right to 1e-6.
@@ -68,9 +68,10 @@ impl Run {
 impl Arena {
     /// Finds the curves in which faces of different shapes meet and makes edges of those parts that both faces hold.
     pub(super) fn meet_faces(&mut self) -> Result<Found, TopologyError> {
-        let boxes = self.faces.iter().enumerate().map(|(i, f)| {
-            GeomWithData::new(Rectangle::from_corners(f.bounds.lower(), f.bounds.upper()), i)
-        });
+        let boxes =
+            self.faces.iter().enumerate().map(|(i, f)| {
+                GeomWithData::new(Rectangle::from_corners(f.bounds.lower(), f.bounds.upper()), i)
+            });
         let tree: RTree<GeomWithData<Rectangle<[f64; 3]>, usize>> = RTree::bulk_load(boxes.collect());
         let mut pairs: Vec<[usize; 2]> = Vec::new();
         for (i, face) in self.faces.iter().enumerate() {
@@ -97,7 +98,9 @@ impl Arena {
                 a.outline.holds([t.place[0], t.place[1]]) && b.outline.holds([t.place[2], t.place[3]])
             };
             let inputs = [a.source.input, b.source.input];
-            found.touches.extend(met.touches.iter().filter(both_hold).map(|t| Remark { inputs, at: t.point }));
+            found
+                .touches
+                .extend(met.touches.iter().filter(both_hold).map(|t| Remark { inputs, at: t.point }));
         }
         for run in &mut runs {
             self.stop_at_vertices(run);
@@ -177,8 +180,7 @@ impl Arena {
                 nearby_on_surface(surfaces[side], &spot.point, held, 2.0 * spot.slack)
             };
             let (Some(a), Some(b)) = (foot(0), foot(1)) else { continue };
-            let place =
-                MeetingPlace::new(a.parameters[0], a.parameters[1], b.parameters[0], b.parameters[1]);
+            let place = MeetingPlace::new(a.parameters[0], a.parameters[1], b.parameters[0], b.parameters[1]);
             // The foot has to be on the run, not on another branch.
             let jumps = (0..4).any(|k| {
                 let d = self.domain(run.faces[k / 2], k % 2);
@@ -209,7 +211,9 @@ impl Arena {
                 let mut other = at;
                 other[k] = self.domain(faces[side], k).clamp(near[2 * side + k]);
                 let changed = (other[k] - at[k]).abs() > 1e-9 * self.domain(faces[side], k).length();
-                if changed && (surface.point(other[0], other[1]) - point).norm() <= 1e-3 * self.tolerance.resolution {
+                if changed
+                    && (surface.point(other[0], other[1]) - point).norm() <= 1e-3 * self.tolerance.resolution
+                {
                     place[2 * side + k] = other[k];
                 }
             }
@@ -243,8 +247,11 @@ impl Arena {
                     if others[0] == others[1] {
                         continue;
                     }
-                    for (along, place_r, place_s) in self.crossings(face, [(&runs[r], r_side), (&runs[s], s_side)]) {
-                        let point = self.faces[face].surface.point(place_r[2 * r_side], place_r[2 * r_side + 1]);
+                    for (along, place_r, place_s) in
+                        self.crossings(face, [(&runs[r], r_side), (&runs[s], s_side)])
+                    {
+                        let point =
+                            self.faces[face].surface.point(place_r[2 * r_side], place_r[2 * r_side + 1]);
                         let vertex = self.spot_at(point, self.near);
                         for (run, at, place) in [(r, along[0], place_r), (s, along[1], place_s)] {
                             let known = |x: &(f64, usize, MeetingPlace)| {
@@ -281,7 +288,8 @@ impl Arena {
         for i in 0..p.len() - 1 {
             for j in 0..q.len() - 1 {
                 let Some([s, t]) = segments_cross([p[i], p[i + 1]], [q[j], q[j + 1]]) else { continue };
-                let at = |run: &Run, k: usize, f: f64| run.places[k] + (run.places[k + 1] - run.places[k]) * f;
+                let at =
+                    |run: &Run, k: usize, f: f64| run.places[k] + (run.places[k + 1] - run.places[k]) * f;
                 let (pa, pb) = (at(a, i, s), at(b, j, t));
                 let others = [a.faces[1 - a_side], b.faces[1 - b_side]];
                 let surfaces = [face, others[0], others[1]].map(|f| self.faces[f].surface.as_ref());
@@ -502,7 +510,8 @@ pub(super) fn lying_on(
             let p = line.point(t);
             (surface.point(p.x, p.y) - curve.point(t)).norm()
         };
-        let straight = [0.0, 0.13, 0.31, 0.5, 0.77, 0.91, 1.0].into_iter().all(|f| off(f) <= tolerance.resolution);
+        let straight =
+            [0.0, 0.13, 0.31, 0.5, 0.77, 0.91, 1.0].into_iter().all(|f| off(f) <= tolerance.resolution);
         if straight {
             return Ok(line);
         }

@@ -6,7 +6,9 @@ use std::collections::BTreeMap;
 use std::f64::consts::{PI, TAU};
 use std::sync::Arc;
 
-use geometry::{Frame, Homogeneous, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, circle_arc};
+use geometry::{
+    Frame, Homogeneous, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, circle_arc,
+};
 use nalgebra::Matrix4;
 use topology::{Body, MeshTolerance, Shell, Solid, capped, closure, join, mesh, natural_shell};
 
@@ -134,7 +136,8 @@ pub fn sound(solid: &Solid) {
         assert!(c.euler_poincare.genus.is_some(), "{:?}\n{}", c.euler_poincare, told(shell));
         let (low, high) = topology::bounds(shell).unwrap();
         for share in [20.0, 500.0] {
-            let mesh = mesh(shell, MeshTolerance::chord((high - low).norm() / share)).unwrap_or_else(|e| panic!("{e}\n{}", told(shell)));
+            let mesh = mesh(shell, MeshTolerance::chord((high - low).norm() / share))
+                .unwrap_or_else(|e| panic!("{e}\n{}", told(shell)));
             let mut balance = BTreeMap::new();
             for t in mesh.triangles() {
                 for k in 0..3 {
@@ -143,8 +146,18 @@ pub fn sound(solid: &Solid) {
                 }
             }
             let open: Vec<_> = balance.iter().filter(|b| *b.1 != 0).collect();
-            let places: Vec<_> = open.iter().take(6).map(|(k, n)| (mesh.positions[k.0 as usize], mesh.positions[k.1 as usize], **n, k.0, k.1)).collect();
-            assert!(open.is_empty(), "{} open sides of triangles: {places:?} vertices {}\n{}", open.len(), shell.vertices().len(), told(shell));
+            let places: Vec<_> = open
+                .iter()
+                .take(6)
+                .map(|(k, n)| (mesh.positions[k.0 as usize], mesh.positions[k.1 as usize], **n, k.0, k.1))
+                .collect();
+            assert!(
+                open.is_empty(),
+                "{} open sides of triangles: {places:?} vertices {}\n{}",
+                open.len(),
+                shell.vertices().len(),
+                told(shell)
+            );
         }
     }
     assert!(Body::Solid(solid.clone()).is_solid());
@@ -164,7 +177,10 @@ pub fn told(shell: &Shell) -> String {
             out += "  loop\n";
             for u in &l.edges {
                 let (a, b) = (u.pcurve.start(), u.pcurve.end());
-                out += &format!("    {:?} {} ({:.4} {:.4}) -> ({:.4} {:.4})\n", u.edge, u.forward, a.x, a.y, b.x, b.y);
+                out += &format!(
+                    "    {:?} {} ({:.4} {:.4}) -> ({:.4} {:.4})\n",
+                    u.edge, u.forward, a.x, a.y, b.x, b.y
+                );
             }
         }
     }
