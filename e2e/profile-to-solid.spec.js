@@ -1,7 +1,17 @@
 // From a profile drawn in the browser to a watertight solid that is sent out.
 const { test, expect } = require('@playwright/test');
 const fs = require('node:fs');
-const { makePart, makeTurned, drawTyped, openDrawing, paper, ledger, volume, settledVolume } = require('./person');
+const {
+  accept,
+  makePart,
+  makeTurned,
+  drawTyped,
+  openDrawing,
+  paper,
+  ledger,
+  volume,
+  settledVolume,
+} = require('./person');
 
 test('the rack shows the demo with pictures and closure state, the funnel first', async ({ page }) => {
   await page.goto('/');
