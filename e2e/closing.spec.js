@@ -1,6 +1,6 @@
 // Pieces chosen by clicking, spaces enclosed, leaks shown, solids combined, and what one click of the ledger closes.
 const { test, expect } = require('@playwright/test');
-const { accept, card, ledger, lookFor, makeTurned, settledVolume } = require('./person');
+const { accept, card, drawTyped, drawing, ledger, lookFor, makeTurned, settledVolume } = require('./person');
 
 const reached = (page, label) => page.locator('.reached div', { hasText: label }).locator('dd');
 const row = (page, n) => page.locator('.lineage-row').nth(n).getByRole('button');
@@ -60,4 +60,53 @@ test('the recipe is held at a step and built on again', async ({ page }) => {
   await expect(ledger(page, 'free_edges')).toContainText('2 free edges');
   await page.getByRole('button', { name: 'Go on', exact: true }).click();
   await expect(ledger(page, 'watertight')).toContainText('yes');
+});
+
+test('planes shut a tube in; of the spaces that are found one is chosen by clicking', async ({ page }) => {
+  test.slow();
+  await tube(page, 'Storeys');
+  await page.keyboard.press('l');
+  const plane = card(page, 'Plane');
+  await plane.getByLabel('How many').fill('3');
+  await plane.getByLabel('Spacing').fill('10');
+  await plane.getByLabel('Distance').fill('0');
+  await plane.getByLabel('Beside', { exact: true }).selectOption({ label: 'XY' });
+  await accept(page, 'Plane');
+  await page.keyboard.press('e');
+  const enclose = card(page, 'Enclose');
+  await row(page, 1).click();
+  for (const n of [1, 2, 3])
+    await enclose.getByLabel('Bounds', { exact: true }).selectOption({ label: `Plane / ${n}` });
+  await expect(enclose.locator('.slot-row')).toHaveCount(4);
+  await expect(reached(page, 'Spaces found')).toHaveText('2');
+  // pi r^2 h of both storeys, then of the one that was clicked.
+  await expect(reached(page, 'Volume')).toContainText('25.133 mL');
+  await page.mouse.click(...(await lookFor(page, /^Click for Spaces: .* · stays/, [0.2, 0.1, 0.75, 0.8])));
+  await expect(enclose.locator('.slot-row')).toHaveCount(5);
+  await expect(reached(page, 'Volume')).toContainText('12.566 mL');
+  await accept(page, 'Enclose');
+  await expect(ledger(page, 'watertight')).toContainText('yes');
+  expect(Math.abs((await settledVolume(page)) - 12566.4)).toBeLessThan(0.1);
+});
+
+test('an outline is cut through a solid in one step', async ({ page }) => {
+  await tube(page, 'Slotted');
+  await page.getByRole('button', { name: /^Cap the 2 openings/ }).click();
+  await expect(ledger(page, 'watertight')).toContainText('yes');
+  await drawing(page, 'XZ', '', () => drawTyped(page, 'Lines', ['-5, 5', '5, 5', '5, 15', '-5, 15', '-5, 5']));
+  await page.keyboard.press('z');
+  const extrude = card(page, 'Extrude');
+  await row(page, 3).click();
+  await row(page, 2).click();
+  await expect(extrude.getByLabel('With solid')).not.toHaveValue('');
+  await extrude.getByLabel('How far').selectOption({ label: 'Through all of the solid' });
+  await extrude.getByText('Both ways', { exact: true }).click();
+  await extrude.getByText('Cut from it', { exact: true }).click();
+  // 10 mm times what a strip 10 mm wide through the middle of a circle of radius 20 holds.
+  const strip = 2 * (5 * Math.sqrt(375) + 400 * Math.asin(0.25));
+  const volume = Math.PI * 400 * 20 - 10 * strip;
+  await accept(page, 'Extrude');
+  await expect(ledger(page, 'self_crossing')).toContainText('no');
+  expect(Math.abs((await settledVolume(page)) - volume)).toBeLessThan(0.1);
+  await expect(page.locator('.ledger-item[data-item="watertight"]')).toContainText('1 solid');
 });

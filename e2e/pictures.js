@@ -47,11 +47,11 @@ const config = require('./playwright.config');
   // The first click picks the face, the others places on it.
   for (const at of [
     [640, 430],
-    [620, 420],
-    [680, 480],
-    [760, 450],
-    [850, 490],
-    [905, 440],
+    [600, 370],
+    [660, 410],
+    [740, 370],
+    [810, 430],
+    [880, 400],
   ]) {
     await page.mouse.click(...at);
     await page.waitForTimeout(300);

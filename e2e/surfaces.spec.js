@@ -231,7 +231,7 @@ test('a draft leans the sides, and an extrusion ends on a face picked in space',
   await drawing(page, 'XY', '10 mm', rectangle(page, '0, 0', '10, 10'));
   await page.keyboard.press('z');
   await extrude.getByLabel('Profile').selectOption({ label: 'Profile 3' });
-  await extrude.getByRole('radio', { name: 'Up to a face' }).click();
+  await extrude.getByLabel('How far').selectOption({ label: 'Up to a face' });
   await extrude.getByLabel('Up to').focus();
   await page.mouse.click(...(await lookFor(page, /^Click for Up to: Extrude 2/, [0.3, 0, 0.7, 0.5])));
   await expect(extrude.getByLabel('Up to')).toHaveValue(/extrude_2/);

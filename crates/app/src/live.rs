@@ -182,6 +182,7 @@ fn refuse(ticket: u64, message: &str) -> Message {
 }
 
 fn start(state: &AppState, id: Uuid, recipe: &Recipe, ask: Ask) -> Result<Running, Message> {
+    let is_preview = !ask.edits.is_empty();
     let edited =
         Edit::All { edits: ask.edits }.apply(recipe).map_err(|e| refuse(ask.ticket, &e.to_string()))?;
     let cancel = Cancel::default();
@@ -193,7 +194,7 @@ fn start(state: &AppState, id: Uuid, recipe: &Recipe, ask: Ask) -> Result<Runnin
             // Nobody listens any more when the page is gone.
             let _ = tell.send(step.to_string());
         };
-        let how = Shown { sheet: ask.sheet, fineness: ask.fineness, looks: ask.looks };
+        let how = Shown { sheet: ask.sheet, fineness: ask.fineness, looks: ask.looks, is_preview };
         let show = move |recipe: &Recipe, rebuilt: &part::Rebuilt| view(recipe, rebuilt, &how);
         state.workshop.run_until(id, edited, stop, tell, show).await
     });

@@ -6,7 +6,7 @@ use exchange::glb::{self, SceneBody};
 use geometry::{Frame, NurbsCurve, NurbsSurface, Point3, Tooth, flatten};
 use part::{
     Built, CurveShape, Display, DrawingShape, Mark, OpenSheet, Rebuilt, Recipe, Shape, ShellNames,
-    body_names, curve_ends, report, sheet,
+    body_names, curve_ends, quick_report, report, sheet,
 };
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -69,6 +69,8 @@ pub struct Shown {
     pub fineness: Fineness,
     /// What is shown besides.
     pub looks: Looks,
+    /// Whether edits are in it that are not saved, so that another view comes soon.
+    pub is_preview: bool,
 }
 
 /// The part as it is shown, and for the drawing whose sheet is open what its sheet shows besides.
@@ -161,7 +163,7 @@ pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, how: &Shown) -> Vec<u8> {
         }
     }
     let extras = json!({
-        "report": report(recipe, rebuilt),
+        "report": if how.is_preview { quick_report(recipe, rebuilt) } else { report(recipe, rebuilt) },
         "drawings": drawings,
         "helpers": helpers,
         "sheet": how.sheet.as_ref().and_then(|open| sheet(recipe, rebuilt, open, chord)),

@@ -1,10 +1,10 @@
-//! How long one surface evaluation takes: scattered, on a grid, with all second derivatives.
+//! How long one surface evaluation takes: scattered, on a grid, with all second derivatives; and a whole offset.
 #![allow(missing_docs, clippy::unwrap_used, reason = "benches are not a public interface")]
 
 use std::hint::black_box;
 
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
-use geometry::{KnotVector, NurbsSurface, Point3};
+use geometry::{KnotVector, NurbsSurface, Point3, Tolerance, offset_surface};
 
 /// A wavy bicubic surface of 20 x 20 points.
 fn surface() -> NurbsSurface {
@@ -38,6 +38,11 @@ fn evaluate(c: &mut Criterion) {
     group.throughput(Throughput::Elements(40_000));
     group.bench_function("grid of 200 x 200 points", |b| b.iter(|| surface.grid(&lines, &lines).len()));
     group.finish();
+    // Made anew each time, so that its pieces are worked out each time too.
+    let tolerance = Tolerance::default();
+    c.bench_function("offset of 20 x 20 points to 0.001 mm", |b| {
+        b.iter(|| offset_surface(&surface, 2.0, surface.domain().into(), &tolerance).unwrap().max_deviation);
+    });
 }
 
 criterion_group!(benches, evaluate);

@@ -45,7 +45,7 @@ pub enum GeometryError {
     Singular,
     /// An offset would fold over itself where the curve bends more tightly than the distance.
     #[error(
-        "an offset of {distance:.4} mm folds over where the curve bends with radius {radius:.4} mm; use less than {radius:.4} mm or widen the bend"
+        "an offset of {distance:.4} mm folds over where it bends with radius {radius:.4} mm; use less than {radius:.4} mm or widen the bend"
     )]
     OffsetFolds {
         /// Where the curve bends most tightly on that side.

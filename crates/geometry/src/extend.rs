@@ -51,8 +51,9 @@ pub fn extended(curve: &NurbsCurve, length: f64) -> Result<NurbsCurve, GeometryE
     with_end_at(curve, curve.domain().end + high).ok_or(stuck)
 }
 
-/// The curve with its last piece run on to the parameter `end`.
-fn with_end_at(curve: &NurbsCurve, end: f64) -> Option<NurbsCurve> {
+/// The curve with its last piece run on to the parameter `end`; `None` where it cannot go on so far.
+#[must_use]
+pub fn with_end_at(curve: &NurbsCurve, end: f64) -> Option<NurbsCurve> {
     let p = curve.degree();
     let knots = curve.knots().knots();
     let count = curve.knots().point_count();

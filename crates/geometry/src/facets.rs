@@ -2,10 +2,7 @@
 
 use std::sync::Arc;
 
-use rstar::primitives::{GeomWithData, Rectangle};
-use rstar::{AABB, RTree};
-
-use crate::{Domain, NurbsSurface, Point3, Vector3, parameter_lines};
+use crate::{Box3, BoxTree, Domain, NurbsSurface, Point3, Vector3, box_of, grown, parameter_lines};
 
 /// Chord of the triangles as a share of the surface's size.
 const CHORD: f64 = 1e-3;
@@ -13,9 +10,6 @@ const CHORD: f64 = 1e-3;
 const ANGLE: f64 = 0.3;
 /// Corners are moved by this share of the size, so that no four of them lie in a plane by design.
 const STIR: f64 = 1e-8;
-
-/// A box along the main directions.
-pub type Box3 = AABB<[f64; 3]>;
 
 /// Triangles over a rectangle of a surface's domain, with a tree to find them by place.
 #[derive(Debug, Clone)]
@@ -29,18 +23,16 @@ pub struct Facets {
     pub(crate) triangles: Vec<[usize; 3]>,
     /// Largest distance between a triangle and the surface that was measured, with some to spare.
     pub(crate) deviation: f64,
-    tree: RTree<GeomWithData<Rectangle<[f64; 3]>, usize>>,
+    tree: BoxTree,
 }
 
 impl Facets {
     /// Triangles over the part of a surface within `domain`.
     #[must_use]
     pub fn new(surface: Arc<NurbsSurface>, domain: [Domain; 2]) -> Self {
-        let (low, high) = surface.control_points().iter().fold(
-            (Point3::from([f64::INFINITY; 3]), Point3::from([f64::NEG_INFINITY; 3])),
-            |(low, high), p| (low.inf(p), high.sup(p)),
-        );
-        let (us, vs) = parameter_lines(&surface, CHORD * (high - low).norm(), ANGLE, 1.0);
+        let net = box_of(surface.control_points().iter());
+        let size = (Point3::from(net.upper()) - Point3::from(net.lower())).norm();
+        let (us, vs) = parameter_lines(&surface, CHORD * size, ANGLE, 1.0);
         let within = |lines: Vec<f64>, d: Domain| {
             let margin = 1e-9 * d.length();
             let inner = lines.into_iter().filter(|t| *t > d.start + margin && *t < d.end - margin);
@@ -99,12 +91,9 @@ impl Facets {
         }
         let normals =
             parameters.iter().map(|&[u, v]| surface.normal(u, v).unwrap_or_default()).collect::<Vec<_>>();
-        let boxes = triangles.iter().enumerate().map(|(t, corners)| {
-            let corners = corners.map(|i| <[f64; 3]>::from(points[i]));
-            let bounds = AABB::from_points(corners.iter());
-            GeomWithData::new(Rectangle::from_corners(bounds.lower(), bounds.upper()), t)
-        });
-        let tree = RTree::bulk_load(boxes.collect());
+        let boxes =
+            triangles.iter().enumerate().map(|(t, corners)| (box_of(corners.iter().map(|&i| &points[i])), t));
+        let tree = BoxTree::new(boxes);
         let deviation = 1.5 * deviation + 4.0 * stir;
         Self { surface, lines, parameters, points, normals, triangles, deviation, tree }
     }
@@ -119,12 +108,6 @@ impl Facets {
     #[must_use]
     pub fn domain(&self) -> [Domain; 2] {
         [0, 1].map(|k| Domain::new(self.lines[k][0], self.lines[k][self.lines[k].len() - 1]))
-    }
-
-    /// Parameters of the corners.
-    #[must_use]
-    pub fn parameters(&self) -> &[[f64; 2]] {
-        &self.parameters
     }
 
     /// Borders that shrink to a point: the parameter that stands still there, its value, and the point.
@@ -148,22 +131,16 @@ impl Facets {
     /// A box that holds all of the surface that they stand for.
     #[must_use]
     pub fn bounds(&self) -> Box3 {
-        let points: Vec<[f64; 3]> = self.points.iter().map(|p| (*p).into()).collect();
-        grown(&AABB::from_points(points.iter()), self.deviation)
+        grown(&box_of(self.points.iter()), self.deviation)
     }
 
     pub(crate) fn triangle_bounds(&self, triangle: usize) -> Box3 {
-        let points = self.triangles[triangle].map(|i| self.points[i].into());
-        AABB::from_points(points.iter())
+        box_of(self.corners(triangle).iter())
     }
 
     /// Triangles whose boxes meet a box, in rising order.
     pub(crate) fn near(&self, bounds: &Box3) -> Vec<usize> {
-        let mut near: Vec<usize> =
-            self.tree.locate_in_envelope_intersecting(bounds).map(|g| g.data).collect();
-        // The tree's own order is not promised.
-        near.sort_unstable();
-        near
+        self.tree.meeting(bounds)
     }
 
     /// A cone that holds the normals of a triangle's corners: its axis, and its half angle in radians. `None` where a
@@ -210,11 +187,6 @@ impl Facets {
         let sum: f64 = weights.iter().sum();
         self.weighted(triangle, weights.map(|w| w / sum.max(f64::MIN_POSITIVE)))
     }
-}
-
-/// A box with a margin all round.
-pub(crate) fn grown(bounds: &Box3, by: f64) -> Box3 {
-    AABB::from_corners(bounds.lower().map(|x| x - by), bounds.upper().map(|x| x + by))
 }
 
 /// A vector within the unit cube that looks random and is always the same.

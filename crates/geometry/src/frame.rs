@@ -1,3 +1,4 @@
+use nalgebra::Matrix4;
 use serde::{Deserialize, Serialize};
 
 use crate::{Point2, Point3, Vector3};
@@ -46,6 +47,24 @@ impl Frame {
         let normal: Vector3 = pairs.map(|(a, b)| (a - origin).cross(&(b - origin))).sum();
         let size = outline.iter().map(|p| (p - origin).norm()).fold(0.0, f64::max);
         if normal.norm() <= 1e-9 * size * size { None } else { Self::square_to(origin, normal) }
+    }
+
+    /// The map that brings coordinates along `x`, `y` and `z` to points of space.
+    #[must_use]
+    pub fn to_world(&self) -> Matrix4<f64> {
+        let c = |v: Vector3| v.push(0.0);
+        Matrix4::from_columns(&[c(self.x), c(self.y), c(self.z), self.origin.coords.push(1.0)])
+    }
+
+    /// The map that brings points of space to their coordinates along `x`, `y` and `z`.
+    #[must_use]
+    pub fn from_world(&self) -> Matrix4<f64> {
+        let turned = self.to_world().transpose();
+        let mut map = Matrix4::identity();
+        map.fixed_view_mut::<3, 3>(0, 0).copy_from(&turned.fixed_view::<3, 3>(0, 0));
+        let moved = -(map.transform_vector(&self.origin.coords));
+        map.fixed_view_mut::<3, 1>(0, 3).copy_from(&moved);
+        map
     }
 
     /// The point of space that has the plane coordinates `(x, y)`.

@@ -1,6 +1,6 @@
 //! Surfaces in another form: knots put in, degrees raised, run the other way (chapter 5).
 
-use crate::{GeometryError, NurbsCurve, NurbsSurface};
+use crate::{Domain, GeometryError, NurbsCurve, NurbsSurface};
 
 impl NurbsSurface {
     /// The surface of which each curve of control points along u is another form of the one that it has, the same for all.
@@ -10,6 +10,13 @@ impl NurbsSurface {
         let rows = 0..along.point_count();
         let net = rows.flat_map(|i| columns.iter().map(move |c| c.homogeneous()[i])).collect();
         Self::new_unchecked(along, self.knots_v().clone(), net)
+    }
+
+    /// The part of the surface over parts of its domain, with its parameters.
+    #[must_use]
+    pub fn part(&self, [u, v]: [Domain; 2]) -> Self {
+        let in_u = self.along_u(|c| c.part(u.start, u.end));
+        in_u.transposed().along_u(|c| c.part(v.start, v.end)).transposed()
     }
 
     /// The same surface with one more knot in u, inside the domain.

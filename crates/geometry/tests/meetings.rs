@@ -1,6 +1,8 @@
 //! Curves in which surfaces meet planes and each other, against values from outside.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test fails by panicking")]
 
+mod round;
+
 use std::f64::consts::{PI, TAU};
 
 use std::sync::Arc;
@@ -11,20 +13,12 @@ use geometry::{
     through_points,
 };
 use nalgebra::Matrix4;
+use round::{cylinder, sphere, torus, world};
 
 const SCALES: [f64; 3] = [1e-3, 1.0, 1e3];
 
-fn world() -> Frame {
-    Frame::new(Point3::origin(), Vector3::x(), Vector3::y()).unwrap()
-}
-
 fn near(a: f64, b: f64, relative: f64) {
     assert!((a - b).abs() <= relative * b.abs().max(1e-300), "{a} is not {b} within {relative}");
-}
-
-fn cylinder(radius: f64, height: f64) -> NurbsSurface {
-    let circle = circle_arc(&world(), radius, 0.0, TAU).unwrap();
-    NurbsSurface::ruled(&circle, &circle.mapped(|q| q + Vector3::z() * height)).unwrap()
 }
 
 #[test]
@@ -80,29 +74,6 @@ fn planes_cut_cones_and_cylinders_in_conics() {
             assert!((a.hypot(b) - 1.0).abs() < 1e-5, "{a} {b}");
         }
     }
-}
-
-/// A profile in the xz plane turned about z (section 8.5 of The NURBS Book).
-fn turned(profile: &NurbsCurve) -> NurbsSurface {
-    let circle = circle_arc(&world(), 1.0, 0.0, TAU).unwrap();
-    let row = |c: &Homogeneous| {
-        let of = |p: &Homogeneous| Homogeneous::new(p.x * c.x, p.x * c.y, p.z * c.w, p.w * c.w);
-        profile.homogeneous().iter().map(of).collect::<Vec<_>>()
-    };
-    let points = circle.homogeneous().iter().flat_map(row).collect();
-    NurbsSurface::from_homogeneous(circle.knots().clone(), profile.knots().clone(), points).unwrap()
-}
-
-fn upright(centre: Point3) -> Frame {
-    Frame::new(centre, Vector3::x(), Vector3::z()).unwrap()
-}
-
-fn sphere(radius: f64) -> NurbsSurface {
-    turned(&circle_arc(&upright(Point3::origin()), radius, -PI / 2.0, PI).unwrap())
-}
-
-fn torus(major: f64, minor: f64) -> NurbsSurface {
-    turned(&circle_arc(&upright(Point3::new(major, 0.0, 0.0)), minor, 0.0, TAU).unwrap())
 }
 
 fn facets(surface: &NurbsSurface) -> Facets {

@@ -1,13 +1,14 @@
 //! What a slot can hold besides a reference to a step: main planes and axes by name, points by their coordinates.
 
 use std::borrow::Cow;
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use geometry::{Axis, Frame, NurbsCurve, NurbsSurface, Point3, Vector3, as_line};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use surfacing::{Agrees, Beside, PatchEdge};
-use topology::{Body, Face, OrientedEdge};
+use topology::{Body, Face, OrientedEdge, Shell};
 
 use crate::body_names::{self, Named};
 use crate::steps::Context;
@@ -133,6 +134,12 @@ impl PointInput {
 /// Coordinates beyond this, in millimetres, are no part that anybody makes; doubles stay exact enough below it.
 const FARTHEST: f64 = 1e6;
 
+/// A body with the numbers of some faces of each of its shells.
+pub(crate) struct Marked<'a> {
+    pub(crate) body: &'a Body,
+    pub(crate) faces: Vec<BTreeSet<usize>>,
+}
+
 impl Context<'_> {
     /// A length that is a coordinate.
     pub(crate) fn coordinate(&self, amount: &Amount, field: &str) -> Result<f64, Notice> {
@@ -211,6 +218,48 @@ impl Context<'_> {
     pub(crate) fn faces(&self, reference: &Reference, slot: &str) -> Result<Vec<&Face>, Notice> {
         body_names::faces(self.bodies(reference, slot)?, reference.item.as_deref())
             .ok_or_else(|| self.gone(reference, slot))
+    }
+
+    /// The numbers of those of a shell's faces that references mean, and whether those mean others too.
+    pub(crate) fn marked(
+        &self,
+        shell: &Shell,
+        references: &[Reference],
+        slot: &str,
+    ) -> Result<(BTreeSet<usize>, bool), Notice> {
+        let (mut own, mut others) = (BTreeSet::new(), false);
+        for reference in references {
+            for face in self.faces(reference, slot)? {
+                let at = shell.faces().iter().position(|f| std::ptr::eq(f, face));
+                others |= at.is_none();
+                own.extend(at);
+            }
+        }
+        Ok((own, others))
+    }
+
+    /// The bodies of a step with the numbers of those of their faces that references mean; all must be of that step.
+    pub(crate) fn bodies_with_faces(
+        &self,
+        references: &[Reference],
+        slot: &str,
+    ) -> Result<Vec<Marked<'_>>, Notice> {
+        let Some(first) = references.first() else {
+            return Err(Notice::about(slot, "pick a face in space"));
+        };
+        if references.iter().any(|r| r.step != first.step) {
+            return Err(Notice::about(
+                slot,
+                "these faces are of different shapes; pick faces of one of them",
+            ));
+        }
+        let of = |body| {
+            let shells = Body::shells(body).into_iter();
+            let faces =
+                shells.map(|s| Ok(self.marked(s, references, slot)?.0)).collect::<Result<_, Notice>>()?;
+            Ok(Marked { body, faces })
+        };
+        self.bodies(first, slot)?.iter().map(of).collect()
     }
 
     /// The bodies that a step made.

@@ -26,7 +26,9 @@ pub use lineage::Lineage;
 pub use quantity::{Amount, LengthUnit, Quantity, format_length};
 pub use rebuild::{Cancel, Outcome, Rebuilder, Rebuilt, StepResult};
 pub use recipe::{Display, Parameter, RECIPE_FORMAT, RECIPE_VERSION, Recipe, Reference, Step};
-pub use report::{BodyReport, FreeEdgeReport, LedgerItem, ParameterReport, Report, StepReport, report};
+pub use report::{
+    BodyReport, FreeEdgeReport, LedgerItem, ParameterReport, Report, StepReport, quick_report, report,
+};
 pub use shape::{Built, Chart, CurveShape, DrawingShape, Mark, PieceShape, Place, Reached, Shape};
 pub use sheet::{CombExtras, OpenSheet, SheetExtras, Snap, nearest_on_drawing, sheet};
 

@@ -32,7 +32,7 @@ impl Lineage {
             recipe.steps.iter().map(|s| s.display == Display::Backdrop || s.make.only_measures()).collect();
         Self {
             parents: taken(|_, _, _| true),
-            wholes: taken(|s, slot, r| r.item.is_none() && !s.make.keeps(slot)),
+            wholes: taken(|s, slot, r| (r.item.is_none() && !s.make.keeps(slot)) || s.make.replaces(slot)),
             aside,
         }
     }

@@ -122,6 +122,10 @@ pub(crate) mod amounts {
         "10 mm".into()
     }
 
+    pub(crate) fn two_mm() -> Amount {
+        "2 mm".into()
+    }
+
     pub(crate) fn hundredth_mm() -> Amount {
         "0.01 mm".into()
     }

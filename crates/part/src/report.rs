@@ -54,6 +54,8 @@ pub struct BodyReport {
     pub overused_edges: usize,
     /// Edges whose faces disagree which side is outside.
     pub facing_faults: usize,
+    /// Places at which it passes through itself; `null` where that was not looked for.
+    pub self_crossings: Option<Vec<[f64; 3]>>,
     /// Largest distance of an edge from the surfaces that it bounds.
     pub largest_gap_mm: f64,
     /// Where that is.
@@ -176,6 +178,16 @@ pub struct LedgerItem {
 /// Reports on a rebuilt part.
 #[must_use]
 pub fn report(recipe: &Recipe, rebuilt: &Rebuilt) -> Report {
+    reported(recipe, rebuilt, Built::self_crossings)
+}
+
+/// The same while something is being moved: whether bodies pass through themselves is told if it is known.
+#[must_use]
+pub fn quick_report(recipe: &Recipe, rebuilt: &Rebuilt) -> Report {
+    reported(recipe, rebuilt, |built| built.crossings.get().map_or(&[], Vec::as_slice))
+}
+
+fn reported(recipe: &Recipe, rebuilt: &Rebuilt, crossings: fn(&Built) -> &[Vec<Point3>]) -> Report {
     let mut steps = Vec::with_capacity(rebuilt.steps.len());
     let mut bodies = Vec::new();
     let mut all_names: BTreeMap<usize, Vec<Vec<ShellNames>>> = BTreeMap::new();
@@ -211,7 +223,9 @@ pub fn report(recipe: &Recipe, rebuilt: &Rebuilt) -> Report {
             for (k, (body, names)) in built.shape.bodies().iter().zip(&*names).enumerate() {
                 let name = if several { format!("{} {}", step.name, k + 1) } else { step.name.clone() };
                 let seams = seam_reports(recipe, &step.id, body, names);
-                bodies.push(BodyReport { seams, ..body_report(&step.id, &name, body) });
+                let places = crossings(built).get(k);
+                let self_crossings = places.map(|p| p.iter().map(|p| (*p).into()).collect());
+                bodies.push(BodyReport { seams, self_crossings, ..body_report(&step.id, &name, body) });
             }
         }
     }
@@ -228,7 +242,9 @@ pub fn report(recipe: &Recipe, rebuilt: &Rebuilt) -> Report {
     let open_seams = open_seams(recipe, &shells);
     let failed: Vec<&StepReport> = steps.iter().filter(|s| s.state == "failed").collect();
     let warned = steps.iter().any(|s| s.warnings.iter().any(|w| w.at.is_some()));
-    let ready = failed.is_empty() && !bodies.is_empty() && bodies.iter().all(|b| b.kind == "solid");
+    let ready = failed.is_empty()
+        && !bodies.is_empty()
+        && bodies.iter().all(|b| things_left(b) == 0 && b.kind == "solid");
     let left = failed.len() + bodies.iter().map(things_left).sum::<usize>();
     let headline = if bodies.is_empty() && failed.is_empty() {
         "Nothing to close yet".to_string()
@@ -242,6 +258,11 @@ pub fn report(recipe: &Recipe, rebuilt: &Rebuilt) -> Report {
     let mut ledger = ledger(&bodies, &steps);
     if let Some(item) = ledger.iter_mut().find(|i| i.id == "free_edges" && i.state == "left") {
         item.cure = closing(recipe, &shells, &open_seams);
+    }
+    if let (Some(item), Some(body)) =
+        (ledger.iter_mut().find(|i| i.id == "watertight"), bodies.iter().find(|b| b.kind == "closed shell"))
+    {
+        item.cure = Some(joined(recipe, &[body.step.as_str()], Tolerance::default().join));
     }
     Report {
         part: recipe.name.clone(),
@@ -301,8 +322,16 @@ impl Rebuilt {
     }
 }
 
+impl BodyReport {
+    fn crossings(&self) -> &[[f64; 3]] {
+        self.self_crossings.as_deref().unwrap_or_default()
+    }
+}
+
 fn things_left(body: &BodyReport) -> usize {
-    body.free_edges.len() + body.overused_edges + body.facing_faults
+    let faults = body.free_edges.len() + body.overused_edges + body.facing_faults + body.crossings().len();
+    // What closes but was left a shell is a join away from being a solid.
+    faults + usize::from(body.kind == "closed shell")
 }
 
 fn body_report(step: &str, name: &str, body: &Body) -> BodyReport {
@@ -316,6 +345,7 @@ fn body_report(step: &str, name: &str, body: &Body) -> BodyReport {
         free_edges: Vec::new(),
         overused_edges: 0,
         facing_faults: 0,
+        self_crossings: None,
         largest_gap_mm: 0.0,
         largest_gap_at: None,
         volume_mm3: solid.then_some(measures.volume),
@@ -386,38 +416,50 @@ fn seam_reports(recipe: &Recipe, step: &str, body: &Body, names: &[ShellNames]) 
     out
 }
 
+fn whole(step: &str) -> Reference {
+    Reference { step: step.into(), item: None }
+}
+
+fn added(name: &str, make: Make, label: String) -> Cure {
+    Cure { label, edits: vec![Edit::AddStep { step: Box::new(Step::new(name, make)) }] }
+}
+
+/// One click that joins what some steps made.
+fn joined(recipe: &Recipe, steps: &[&str], tolerance: f64) -> Cure {
+    let make = Make::JoinedSurface(JoinedSurface {
+        surfaces: steps.iter().map(|s| whole(s)).collect(),
+        tolerance: format!("{tolerance} mm").as_str().into(),
+    });
+    match steps {
+        [only] => {
+            let name = recipe.step_name(only);
+            added(&format!("{name} joined"), make, format!("Join {name} into a solid"))
+        }
+        _ => added("Joined", make, format!("Join at {tolerance} mm")),
+    }
+}
+
 /// One click that closes what is open: joining shells whose free edges lie along each other, else capping flat openings.
 fn closing(recipe: &Recipe, shells: &[(&str, &Shell, &ShellNames)], seams: &[SeamReport]) -> Option<Cure> {
-    let whole = |step: &str| Reference { step: step.into(), item: None };
-    let add = |name: &str, make: Make, label: String| Cure {
-        label,
-        edits: vec![Edit::AddStep { step: Box::new(Step::new(name, make)) }],
-    };
     let mut apart: Vec<&str> = seams.iter().flat_map(|s| &s.items).map(|r| r.step.as_str()).collect();
     apart.sort_unstable();
     apart.dedup();
     if apart.len() > 1 {
         let gap = seams.iter().map(|s| s.gap_mm).fold(0.0, f64::max);
-        let asked = seams.iter().map(|s| s.gap_mm).fold(Tolerance::default().join, f64::max);
-        // Rounded up to two digits, so that the figure on the button is the one that is used.
-        let tolerance = if gap > 0.0 { (asked * 1.05 * 1e3).ceil() / 1e3 } else { asked };
-        let make = Make::JoinedSurface(JoinedSurface {
-            surfaces: apart.iter().map(|s| whole(s)).collect(),
-            tolerance: format!("{tolerance} mm").as_str().into(),
-        });
-        return Some(add("Joined", make, format!("Join at {tolerance} mm")));
+        // Rounded up, so that the figure on the button is the one that is used.
+        let tolerance = Tolerance::default().join.max((gap * 1.05e3).ceil() / 1e3);
+        return Some(joined(recipe, &apart, tolerance));
     }
     let open = shells.iter().find(|(_, shell, _)| !free_edges(shell).is_empty())?;
     if free_edges(open.1).len() > MOST_FREE_EDGES {
         return None;
     }
-    let tolerance = Tolerance::default();
-    let closed = topology::capped(open.1.clone(), &tolerance, |k| format!("cap {k}")).ok()?;
+    let closed = topology::capped(open.1.clone(), &Tolerance::default(), |k| format!("cap {k}")).ok()?;
     let caps = closed.faces().len() - open.1.faces().len();
     let name = recipe.step_name(open.0);
     let word = if caps == 1 { "opening".to_string() } else { format!("{caps} openings") };
     let make = Make::Cap(crate::steps::cap::Cap { surface: whole(open.0) });
-    (caps > 0).then(|| add(&format!("{name} capped"), make, format!("Cap the {word} of {name}")))
+    (caps > 0).then(|| added(&format!("{name} capped"), make, format!("Cap the {word} of {name}")))
 }
 
 /// Seams between free edges, of one shell or of several, that lie along each other: found by joining them for a look.
@@ -514,14 +556,33 @@ fn ledger(bodies: &[BodyReport], steps: &[StepReport]) -> Vec<LedgerItem> {
             if faults == 0 { "good" } else { "left" },
         )
     });
+    let crossing = bodies.iter().find(|b| !b.crossings().is_empty());
+    let known = bodies.iter().all(|b| b.self_crossings.is_some());
+    let (value, state) = match (crossing, known) {
+        (Some(_), _) => ("yes", "left"),
+        (None, true) => ("no", "good"),
+        (None, false) => ("…", "plain"),
+    };
+    items.push(LedgerItem {
+        at: crossing.and_then(|b| b.crossings().first().copied()),
+        step: Some(crossing.unwrap_or(first).step.clone()),
+        ..item("self_crossing", value.into(), "crosses itself".into(), state)
+    });
     let watertight = bodies.iter().all(|b| b.kind == "solid");
+    let solids = bodies.iter().filter(|b| b.kind == "solid").count();
+    let voids: usize = bodies.iter().filter(|b| b.kind == "solid").map(|b| b.voids).sum();
+    let counted = |count: usize, word: &str| match count {
+        0 => String::new(),
+        1 => format!(" · 1 {word}"),
+        _ => format!(" · {count} {word}s"),
+    };
     items.push(LedgerItem {
         at: worst.free_edges.first().map(|e| e.at),
         step: Some(worst.step.clone()),
         ..item(
             "watertight",
             if watertight { "yes".into() } else { "no".into() },
-            "watertight".into(),
+            format!("watertight{}{}", counted(solids, "solid"), counted(voids, "void")),
             if watertight { "good" } else { "left" },
         )
     });

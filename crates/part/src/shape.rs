@@ -1,6 +1,6 @@
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
-use geometry::{Axis, Frame, MeetingCurve, NurbsCurve, NurbsSurface, Point2, Point3, Tolerance, Vector3};
+use geometry::{Axis, Frame, NurbsCurve, NurbsSurface, Point2, Point3, Tolerance, Vector3};
 use schemars::JsonSchema;
 use serde::Serialize;
 use surfacing::Revolved;
@@ -233,6 +233,7 @@ pub struct Built {
     pub pieces: Vec<PieceShape>,
     /// A plot that its card shows.
     pub chart: Option<Chart>,
+    pub(crate) crossings: OnceLock<Vec<Vec<Point3>>>,
 }
 
 /// One of several parts among which a step's card lets one choose.
@@ -269,7 +270,13 @@ impl Built {
             net: None,
             pieces: Vec::new(),
             chart: None,
+            crossings: OnceLock::new(),
         }
+    }
+
+    /// For each body the places at which it passes through itself; looked for once.
+    pub(crate) fn self_crossings(&self) -> &[Vec<Point3>] {
+        self.crossings.get_or_init(|| self.shape.bodies().iter().map(topology::self_crossings).collect())
     }
 
     /// One body with nothing to say about it.
@@ -293,11 +300,11 @@ impl Built {
         Self { reached, ..Self::plain(Shape::Curves(curves)) }
     }
 
-    /// Fitted curves, those that run end to end as one; `None` without any.
+    /// Fitted curves, each with its deviation in millimetres, those that run end to end as one; `None` without any.
     #[must_use]
-    pub fn chained(found: Vec<MeetingCurve>, tolerance: &Tolerance) -> Option<Self> {
-        let deviation = found.iter().map(|f| f.max_deviation).reduce(f64::max)?;
-        let pieces: Vec<NurbsCurve> = found.into_iter().map(|f| f.curve).collect();
+    pub fn chained(found: Vec<(NurbsCurve, f64)>, tolerance: &Tolerance) -> Option<Self> {
+        let deviation = found.iter().map(|f| f.1).reduce(f64::max)?;
+        let pieces: Vec<NurbsCurve> = found.into_iter().map(|f| f.0).collect();
         let chains = surfacing::chains(&pieces, tolerance).into_iter().enumerate();
         let curves = chains.map(|(k, run)| CurveShape::in_space(&format!("curve {}", k + 1), run)).collect();
         Some(Self::curves(curves).with_deviation(deviation, tolerance.fit))

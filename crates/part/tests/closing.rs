@@ -107,12 +107,11 @@ fn surfaces_cut_each_other_and_join_into_a_solid() {
     let pieces = json!([
         "{tube}: in front of {lid}",
         "{tube}: behind {foot}",
-        "{lid}: behind {tube}",
-        "{foot}: behind {tube}",
+        "{lid}: in front of {tube}",
+        "{foot}: in front of {tube}",
     ]);
     let trim = step("cut", "trim", json!({"surfaces": surfaces, "pieces": pieces}));
     let join = step("body", "joined_surface", json!({"surfaces": [of("cut")]}));
-    // The side of an open extrusion faces inwards here, so that what is outside lies behind it.
     let parts = parts.into_iter().chain([below, vec![trim]]).collect::<Vec<_>>();
     near(total(&with(parts, join)), PI * 100.0 * 14.0, 1e-6);
 }
@@ -260,4 +259,179 @@ fn meeting_curves_stay_inside_the_faces() {
         .map(|r| r.value)
         .sum();
     near(length, 80.0, 1e-9);
+}
+
+#[test]
+fn a_plane_through_the_seam_of_a_surface_meets_it_there_too() {
+    // The tube's side begins and ends in the xz plane, which meets it in two lines of 40 mm.
+    let made = json!({"first": of("tube"), "second": "xz"});
+    let recipe = with(vec![upright("open")], step("meet", "meeting_curve", made));
+    let rebuilt = rebuild(&recipe);
+    let reached = &rebuilt.built(2).unwrap().reached;
+    let length: f64 = reached.iter().filter(|r| r.label.starts_with("Length")).map(|r| r.value).sum();
+    near(length, 80.0, 1e-9);
+    // And cuts it into two halves there.
+    let cut = json!({"surfaces": [of("tube")], "by": ["xz"], "pieces": ["{tube}: behind the XZ plane"]});
+    let half = with(vec![upright("open")], step("half", "trim", cut));
+    near(made::area(&rebuild(&half), 2), PI * 10.0 * 40.0, 1e-7);
+}
+
+#[test]
+fn a_section_ends_where_the_face_was_trimmed() {
+    // A plate with a hole of radius 5 under a plane through the hole's middle: two lines of 25 mm.
+    let plate = vec![
+        rectangle("sheet", "xy", 0.0, [-30.0, -30.0, 30.0, 30.0]),
+        circle("hole", 0.0, 5.0),
+        step("plate", "flat_face", json!({"outlines": [of("sheet"), of("hole")]})),
+    ];
+    let section = step("cut", "section_curve", json!({"surface": of("plate"), "plane": "xz"}));
+    let rebuilt = rebuild(&with(vec![plate], section));
+    let reached = &rebuilt.built(3).unwrap().reached;
+    let lengths: Vec<f64> =
+        reached.iter().filter(|r| r.label.starts_with("Length")).map(|r| r.value).collect();
+    assert_eq!(lengths.len(), 2, "{lengths:?}");
+    lengths.iter().for_each(|l| near(*l, 25.0, 1e-9));
+}
+
+#[test]
+fn curves_on_a_surface_cut_it_as_they_are() {
+    // IN-03, Viviani's windows: a cylinder of radius R / 2 through the middle of a sphere of radius R cuts 2 R^2 (pi - 2) out
+    // of it, half of that above and half below.
+    let arc = json!({"plane": "xz", "curves": [
+        {"id": "c", "kind": "arc", "points": [[0, -10], [10, 0], [0, 10]]}]});
+    let ball = vec![
+        step("half_circle", "drawing", arc),
+        step("ball", "revolve", json!({"profile": of("half_circle"), "axis": "z"})),
+    ];
+    let ring = json!({"plane": "xy", "curves": [
+        {"id": "c", "kind": "circle", "points": [[5, 0]], "values": {"radius": 5}}]});
+    let pipe = vec![
+        step("ring", "drawing", ring),
+        step("pipe", "extrude", json!({"profile": of("ring"), "length": 20, "back": 20, "ends": "open"})),
+        step("window", "meeting_curve", json!({"first": of("ball"), "second": of("pipe")})),
+    ];
+    let open = step("skin", "restore", json!({"faces": [of("ball")], "how": "as_is"}));
+    let cut = step("cut", "split", json!({"surfaces": [of("skin")], "by": [of("window")]}));
+    let rebuilt = rebuild(&with(vec![ball, pipe, vec![open]], cut));
+    let mut areas: Vec<f64> = bodies(&rebuilt, 6).iter().map(|b| b.measure().area).collect();
+    areas.sort_by(f64::total_cmp);
+    let windows = (PI - 2.0) * 100.0;
+    assert_eq!(areas.len(), 3, "{areas:?}");
+    near(areas[0], windows, 1e-4);
+    near(areas[1], windows, 1e-4);
+    near(areas[2], 400.0 * PI - 2.0 * windows, 1e-4);
+}
+
+#[test]
+fn what_a_drawn_curve_leaves_on_its_left_stays_chosen() {
+    // A plate of 60 by 60 and a closed curve drawn on it.
+    let at = |shift: f64, pieces: Value| {
+        let plate = vec![
+            rectangle("sheet", "xy", 0.0, [-30.0, -30.0, 30.0, 30.0]),
+            step("plate", "flat_face", json!({"outlines": [of("sheet")]})),
+        ];
+        let places = [[0.0, 0.5], [0.3, 0.5 + shift], [0.7, 0.5 - shift], [1.0, 0.5]];
+        let line = step("line", "curve_on_surface", json!({"surface": of("plate"), "places": places}));
+        let trim = json!({"surfaces": [of("plate")], "by": [of("line")], "pieces": pieces});
+        with(vec![plate, vec![line]], step("half", "trim", trim))
+    };
+    let rebuilt = rebuild(&at(0.1, json!([])));
+    let keys: Vec<&str> = rebuilt.built(3).unwrap().pieces.iter().map(|p| p.key.as_str()).collect();
+    assert_eq!(keys, ["{plate}: right of {line}", "{plate}: left of {line}"]);
+    for shift in [0.1, -0.2, 0.0] {
+        let without = |side: &str| {
+            let rebuilt = rebuild(&at(shift, json!([format!("{{plate}}: {side} of {{line}}")])));
+            let low = topology::bounds(bodies(&rebuilt, 3)[0].shells()[0]).unwrap().0;
+            (made::area(&rebuilt, 3), low.y)
+        };
+        // The curve runs along +x, so that its left is at +y; it is symmetrical about the plate's middle.
+        let ((left, at_left), (right, at_right)) = (without("right"), without("left"));
+        near(left, 1800.0, 1e-4);
+        near(left + right, 3600.0, 1e-6);
+        assert!(at_left > -29.0 && at_right < -29.0, "{at_left} {at_right}");
+    }
+    // One that ends inside the plate cuts nothing.
+    let plate = vec![
+        rectangle("sheet", "xy", 0.0, [-30.0, -30.0, 30.0, 30.0]),
+        step("plate", "flat_face", json!({"outlines": [of("sheet")]})),
+        step("line", "curve_on_surface", json!({"surface": of("plate"), "places": [[0.0, 0.5], [0.6, 0.5]]})),
+    ];
+    let trim = step("half", "trim", json!({"surfaces": [of("plate")], "by": [of("line")]}));
+    let notice = failure(&rebuild(&with(vec![plate], trim)), 3);
+    assert!(notice.message.contains("ends here") && notice.at.is_some(), "{notice:?}");
+}
+
+#[test]
+fn an_outline_is_added_to_a_solid_or_cut_from_it_in_one_step() {
+    // A block of 40 x 40 x 20 about the origin.
+    let made = |make: Value| {
+        let mut make = make;
+        make["profile"] = of("disc");
+        make["solid"] = of("block");
+        let body = block("block", [-20.0, -20.0, 20.0, 20.0], 10.0, 10.0);
+        with(vec![body, vec![circle("disc", 0.0, 5.0)]], step("made", "extrude", make))
+    };
+    let (all, disc) = (40.0 * 40.0 * 20.0, PI * 25.0);
+    for (make, volume) in [
+        (json!({"extent": "through", "then": "cut"}), all - 10.0 * disc),
+        (json!({"extent": "through", "then": "cut", "ways": "backwards"}), all - 10.0 * disc),
+        (json!({"extent": "through", "then": "cut", "ways": "both"}), all - 20.0 * disc),
+        (json!({"length": 4, "then": "cut"}), all - 4.0 * disc),
+        (json!({"length": 25, "then": "added"}), all + 15.0 * disc),
+        (json!({"length": 25, "back": 30}), all + 35.0 * disc),
+        (json!({"length": 25, "then": "common"}), 10.0 * disc),
+    ] {
+        near(total(&made(make)), volume, 1e-6);
+    }
+    // The block and the disc are in what is made, so that only this is left as a result.
+    let recipe = made(json!({"extent": "through", "then": "cut"}));
+    assert_eq!(rebuild(&recipe).results().collect::<Vec<_>>(), [3]);
+    let high = |make: Value| {
+        let mut recipe = serde_json::to_value(made(make)).unwrap();
+        recipe["steps"][2]["make"]["drawing"]["offset"] = json!(15);
+        rebuild(&Recipe::from_value(recipe).unwrap())
+    };
+    let notice = failure(&high(json!({"extent": "through", "then": "cut"})), 3);
+    assert!(notice.message.contains("the other way"), "{notice:?}");
+    near(
+        made::volume(&high(json!({"extent": "through", "then": "cut", "ways": "backwards"})), 3),
+        all - 20.0 * disc,
+        1e-6,
+    );
+    let idle = high(json!({"length": 4, "then": "cut"}));
+    assert!(idle.built(3).unwrap().warnings[0].message.contains("does not reach"));
+}
+
+#[test]
+fn a_surface_that_passes_through_itself_is_told_and_is_no_solid() {
+    // A closed outline in the shape of an eight, drawn out: its sides cross along a line.
+    let eight = [[-20, 0], [-10, 10], [10, -10], [20, 0], [10, 10], [-10, -10], [-20, 0]];
+    let outline = json!([{"id": "c", "kind": "polyline", "points": eight}]);
+    let steps = vec![
+        made::drawing("eight", "xy", 0.0, outline),
+        step("sides", "extrude", json!({"profile": of("eight"), "length": 20, "ends": "open"})),
+    ];
+    let recipe = recipe(steps);
+    let rebuilt = rebuild(&recipe);
+    let full = report(&recipe, &rebuilt);
+    let item = full.ledger.iter().find(|i| i.id == "self_crossing").unwrap();
+    let at = item.at.unwrap();
+    assert_eq!((item.value.as_str(), item.state), ("yes", "left"));
+    assert!(at[0].abs() < 1e-6 && at[1].abs() < 1e-6, "{at:?}");
+    assert!(!full.ready);
+}
+
+#[test]
+fn faces_taken_from_a_solid_are_joined_into_one_again_by_one_click() {
+    let taken = step("skin", "restore", json!({"faces": [of("tube")], "how": "as_is"}));
+    let recipe = with(vec![upright("closed")], taken);
+    let before = report(&recipe, &rebuild(&recipe));
+    assert_eq!(before.headline, "Not yet a solid: 1 thing left");
+    let item = before.ledger.iter().find(|i| i.id == "watertight").unwrap();
+    let cure = item.cure.clone().unwrap();
+    assert_eq!((item.value.as_str(), cure.label.as_str()), ("no", "Join skin into a solid"));
+    let cured = Edit::All { edits: cure.edits }.apply(&recipe).unwrap();
+    let rebuilt = rebuild(&cured);
+    assert!(report(&cured, &rebuilt).ready);
+    near(made::volume(&rebuilt, 3), PI * 100.0 * 40.0, 1e-9);
 }

@@ -105,6 +105,68 @@ pub enum SurfacingError {
         /// Where.
         at: [f64; 3],
     },
+    /// An edge with more than two faces, for which no side is the outer one.
+    #[error("more than two faces meet along this edge; separate them first")]
+    ManyFaces {
+        /// On the edge.
+        at: [f64; 3],
+    },
+    /// An edge over which a surface cannot simply go on.
+    #[error(
+        "this edge is not a natural border of its face, which was trimmed; restore the face first, or pick another edge"
+    )]
+    NotABorder {
+        /// On the edge.
+        at: [f64; 3],
+    },
+    /// Faces that do not close over a place where others were.
+    #[error(
+        "the faces beside it do not close here, however far they are extended; leave it open and patch it, or take more faces away"
+    )]
+    CannotHeal {
+        /// Where they stay open.
+        at: [f64; 3],
+    },
+    /// A border beyond which a surface cannot be made longer.
+    #[error(
+        "the surface ends in a point here, closes on itself, or bends back beyond; it cannot be made longer over this edge"
+    )]
+    CannotGoOn {
+        /// On the border.
+        at: [f64; 3],
+    },
+    /// An extension that does not reach what it should end at.
+    #[error(
+        "it never arrives there, however long it is made; pick something that it runs into, or go on the other way"
+    )]
+    NeverArrives {
+        /// At the border of the longest one that was tried.
+        at: [f64; 3],
+    },
+    /// Offset faces that do not close up any more.
+    #[error(
+        "the offset faces do not meet here any more; use a smaller distance, or round the corner off first"
+    )]
+    OffsetOpen {
+        /// Where.
+        at: [f64; 3],
+    },
+    /// A wall that comes upon another part of itself.
+    #[error("the wall runs into another part of itself here; make it thinner, or the shape wider")]
+    RunsIntoItself {
+        /// Where.
+        at: [f64; 3],
+    },
+    /// An offset surface that could not be fitted.
+    #[error(
+        "the offset of this face stays {deviation:.4} mm off the true one; it has a kink inside, or bends too tightly; split it there"
+    )]
+    OffsetRough {
+        /// Largest deviation, in millimetres.
+        deviation: f64,
+        /// On the face.
+        at: [f64; 3],
+    },
     /// A helix's values make no curve.
     #[error("this helix cannot be made: {why}; change its radii, height or turns")]
     Winding {
@@ -528,6 +590,14 @@ impl SurfacingError {
             | Self::CrossesItself { at }
             | Self::RingPartWay { at }
             | Self::TooThick { at, .. }
+            | Self::ManyFaces { at }
+            | Self::NotABorder { at }
+            | Self::CannotGoOn { at }
+            | Self::CannotHeal { at }
+            | Self::NeverArrives { at }
+            | Self::OffsetOpen { at }
+            | Self::RunsIntoItself { at }
+            | Self::OffsetRough { at, .. }
             | Self::Winding { at, .. }
             | Self::NoPartner { at, .. }
             | Self::BothTurn { at }

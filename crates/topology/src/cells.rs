@@ -118,7 +118,7 @@ fn sorted(shell: &Shell, faces: &[Face], edge: EdgeId, uses: &[(usize, &Oriented
 }
 
 /// The direction from an edge into a face, square to the edge.
-fn inward(face: &Face, used: &OrientedEdge, t: f64, direction: &Vector3) -> Option<Vector3> {
+pub(crate) fn inward(face: &Face, used: &OrientedEdge, t: f64, direction: &Vector3) -> Option<Vector3> {
     let at = used.pcurve.point(t);
     let normal = face.surface.normal(at.x, at.y)?;
     let along = if used.forward { *direction } else { -direction };
@@ -165,11 +165,7 @@ struct Boundary {
 }
 
 fn spaces(faces: &[Face], sides: &mut Sets, complexes: &mut Sets, tolerance: &Tolerance) -> Cells {
-    let about =
-        faces.iter().flat_map(|f| &f.loops).flat_map(|l| &l.edges).next().map_or(Point3::origin(), |u| {
-            let p = u.pcurve.start();
-            faces[0].surface.point(p.x, p.y)
-        });
+    let about = faces.first().map_or(Point3::origin(), |f| f.surface.control_points()[0]);
     // Seen by its surface's own normal.
     let under: Vec<f64> = faces
         .par_iter()
@@ -194,11 +190,8 @@ fn spaces(faces: &[Face], sides: &mut Sets, complexes: &mut Sets, tolerance: &To
         let single = b.sides.iter().any(|s| !members.contains(&(s ^ 1)));
         single && b.volume > 1e-12 * size
     };
-    let mut outer: Vec<usize> = (0..boundaries.len()).filter(|&b| encloses(&boundaries[b])).collect();
-    outer.sort_by(|a, b| {
-        let first = |i: usize| boundaries[i].sides[0];
-        first(*a).cmp(&first(*b))
-    });
+    // In the order of their first sides, since the groups are.
+    let outer: Vec<usize> = (0..boundaries.len()).filter(|&b| encloses(&boundaries[b])).collect();
     let mut cell = vec![OUTSIDE; boundaries.len()];
     for (number, &b) in outer.iter().enumerate() {
         cell[b] = number + 1;
@@ -206,8 +199,8 @@ fn spaces(faces: &[Face], sides: &mut Sets, complexes: &mut Sets, tolerance: &To
     let mut volumes: Vec<f64> = outer.iter().map(|&b| boundaries[b].volume).collect();
     let boxes: Vec<Option<(Point3, Point3)>> = outer.iter().map(|&b| extent(faces, &boundaries[b])).collect();
     let mut targets: BTreeMap<usize, Target> = BTreeMap::new();
-    let is_outer = |b: usize| outer.contains(&b);
-    for inner in (0..boundaries.len()).filter(|&b| !is_outer(b)) {
+    let inner: Vec<usize> = (0..boundaries.len()).filter(|&b| cell[b] == OUTSIDE).collect();
+    for inner in inner {
         let Some(at) = inside_place(faces, &boundaries[inner]) else { continue };
         let mut around: Vec<usize> = (0..outer.len())
             .filter(|&k| boundaries[outer[k]].complex != boundaries[inner].complex)
@@ -248,8 +241,7 @@ fn extent(faces: &[Face], boundary: &Boundary) -> Option<(Point3, Point3)> {
 fn inside_place(faces: &[Face], boundary: &Boundary) -> Option<Point3> {
     boundary.sides.iter().find_map(|s| {
         let face = &faces[s / 2];
-        let uses: Vec<&OrientedEdge> = face.loops.iter().flat_map(|l| &l.edges).collect();
-        let at = Outline::new(uses.iter().map(|u| &u.pcurve)).inside()?;
+        let at = Outline::of(face).inside()?;
         Some(face.surface.point(at[0], at[1]))
     })
 }

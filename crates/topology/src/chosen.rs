@@ -7,9 +7,12 @@ use geometry::Point3;
 use crate::cells::{OUTSIDE, Sets, radial_order};
 use crate::imprint::{Bound, divided};
 use crate::{
-    Cells, Edge, EdgeId, Face, FaceId, Imprint, Loop, OrientedEdge, Shell, Solid, TopologyError, Vertex,
-    VertexId,
+    Cells, Edge, EdgeId, Face, FaceId, Imprint, Loop, OrientedEdge, Shell, Solid, Source, TopologyError,
+    Vertex, VertexId,
 };
+
+/// How far the spaces inside a shape may miss its volume, as a share of it, before they cannot be trusted.
+const MISSED: f64 = 1e-4;
 
 /// Solids made of spaces, and where they touch themselves.
 #[derive(Debug, Clone)]
@@ -21,6 +24,25 @@ pub struct Chosen {
 }
 
 impl Imprint {
+    /// Whether the outside of a shape is in front of a face that is a part of it, by the surface's own normal.
+    pub(crate) fn outside_in_front(&self, face: usize, source: &Source) -> bool {
+        self.shell.faces()[face].reversed != source.along
+    }
+
+    /// The shapes that bound some spaces taken as one, and whether the spaces are in front of them: on their outer side.
+    #[must_use]
+    pub fn sides_of(&self, cells: &Cells, spaces: &[usize]) -> BTreeSet<(usize, bool)> {
+        let mut out = BTreeSet::new();
+        for (f, own) in cells.sides.iter().enumerate() {
+            let [behind, before] = own.map(|space| spaces.contains(&space));
+            if behind != before {
+                let side = |s: &Source| (s.input, before == self.outside_in_front(f, s));
+                out.extend(self.sources[f].iter().map(side));
+            }
+        }
+        out
+    }
+
     /// For every space, the unbounded one first, the numbers of the shapes that it is inside of, in rising order. Only closed
     /// shapes have an inside.
     #[must_use]
@@ -42,10 +64,8 @@ impl Imprint {
                 }
                 let mut inside = inside.clone();
                 for source in self.sources[f].iter().filter(|s| is_closed(s.input)) {
-                    // The piece's outside is in front of it unless it is reversed; the shape's is there or opposite.
-                    let outside_in_front = self.shell.faces()[f].reversed != source.along;
                     inside.retain(|s| *s != source.input);
-                    if to_front != outside_in_front {
+                    if to_front != self.outside_in_front(f, source) {
                         inside.push(source.input);
                     }
                 }
@@ -55,6 +75,33 @@ impl Imprint {
             }
         }
         out.into_iter().map(Option::unwrap_or_default).collect()
+    }
+
+    /// Checks that the spaces inside each closed shape make up its volume in mm³: where shapes graze each other in a way that
+    /// could not be resolved they do not.
+    ///
+    /// # Errors
+    /// `Unresolved`, with a place.
+    pub fn resolved(
+        &self,
+        cells: &Cells,
+        insides: &[Vec<usize>],
+        volumes: impl Iterator<Item = (usize, f64)>,
+    ) -> Result<(), TopologyError> {
+        let mut inside: BTreeMap<usize, f64> = BTreeMap::new();
+        for (own, volume) in insides.iter().skip(1).zip(&cells.volumes) {
+            own.iter().for_each(|s| *inside.entry(*s).or_default() += volume);
+        }
+        for (shape, volume) in volumes {
+            let found = inside.get(&shape).copied().unwrap_or_default();
+            if (found - volume).abs() > MISSED * volume {
+                let remarks = self.loose_ends.iter().chain(&self.touches);
+                let at = remarks.filter(|r| r.inputs.contains(&shape)).map(|r| r.at).next();
+                let corner = || self.shell.vertices().first().map(|v| v.point);
+                return Err(TopologyError::Unresolved { at: at.or_else(corner).unwrap_or_default().into() });
+            }
+        }
+        Ok(())
     }
 
     /// The solids that are made of those spaces for which `wanted` says so. Faces between two of them go; what divided a face
@@ -106,6 +153,8 @@ impl Imprint {
         }
         let mut out: Vec<(usize, Face)> = Vec::new();
         for ((source, turned), pieces) in groups {
+            let inside: BTreeSet<EdgeId> =
+                self.laid.get(&source).into_iter().flatten().map(|l| l.edge).collect();
             let mut seen: BTreeMap<EdgeId, usize> = BTreeMap::new();
             for &f in &pieces {
                 for used in self.shell.faces()[f].loops.iter().flat_map(|l| &l.edges) {
@@ -114,7 +163,7 @@ impl Imprint {
             }
             let gone: BTreeSet<EdgeId> = seen
                 .iter()
-                .filter(|(e, count)| **count == 2 && uses[e] == 2 && self.dividing.contains(&(source, **e)))
+                .filter(|(e, count)| **count == 2 && uses[e] == 2 && inside.contains(e))
                 .map(|(e, _)| *e)
                 .collect();
             let plain = |f: usize| Face { reversed: turned, ..self.shell.faces()[f].clone() };

@@ -45,7 +45,8 @@ pub fn combine(
     let made: Imprint = imprint(&shells.iter().collect::<Vec<_>>(), tolerance)?;
     let cells = made.cells(tolerance);
     let insides = made.insides(&cells, |_| true);
-    resolved(&made, &cells, &insides, first.iter().chain(others).copied())?;
+    let volumes = first.iter().chain(others).map(|s| s.measure().volume);
+    made.resolved(&cells, &insides, volumes.enumerate())?;
     let count = first.len();
     // How many of the first ones and of the others a space is inside of.
     let within = |inside: &[usize]| {
@@ -75,37 +76,4 @@ pub fn combine(
     let keep: Vec<bool> = insides.iter().map(|i| keep(i)).collect();
     let chosen = made.solids(&cells, &keep)?;
     Ok(Combined { solids: chosen.solids, pinches: chosen.pinches, touches: made.touches, idle })
-}
-
-/// How far the spaces inside a shape may miss its volume, as a share of it, before they cannot be trusted.
-const MISSED: f64 = 1e-4;
-
-/// Checks that the spaces inside each solid make up its volume: where shapes touch in a way that could not be resolved they
-/// do not.
-///
-/// # Errors
-/// `Unresolved`.
-fn resolved<'a>(
-    made: &Imprint,
-    cells: &crate::Cells,
-    insides: &[Vec<usize>],
-    solids: impl Iterator<Item = &'a Solid>,
-) -> Result<(), TopologyError> {
-    let mut inside: Vec<f64> = Vec::new();
-    for (own, volume) in insides.iter().skip(1).zip(&cells.volumes) {
-        for &s in own {
-            inside.resize(inside.len().max(s + 1), 0.0);
-            inside[s] += volume;
-        }
-    }
-    for (s, solid) in solids.enumerate() {
-        let volume = solid.measure().volume;
-        let found = inside.get(s).copied().unwrap_or_default();
-        if (found - volume).abs() > MISSED * volume {
-            let remarks = made.loose_ends.iter().chain(&made.touches).find(|r| r.inputs.contains(&s));
-            let at = remarks.map(|r| r.at).or_else(|| solid.outer().vertices().first().map(|v| v.point));
-            return Err(TopologyError::Unresolved { at: at.unwrap_or_default().into() });
-        }
-    }
-    Ok(())
 }

@@ -48,11 +48,29 @@ pub fn faced(
             outline.extend(line);
             edges.push(OrientedEdge { edge, forward, pcurve });
         }
+        closes_on(surface, &shell, &edges)?;
         bounds.push((edges, outline));
     }
     let mut faces = shell.faces().to_vec();
     faces.extend(faces_inside(surface, &bounds, role));
     agreeing(Shell::try_new(shell.vertices().to_vec(), shell.edges().to_vec(), faces)?)
+}
+
+/// Refuses an outline that closes in space but not in the parameter plane, as one about a pole does.
+fn closes_on(surface: &NurbsSurface, shell: &Shell, edges: &[OrientedEdge]) -> Result<(), TopologyError> {
+    let domains: [Domain; 2] = surface.domain().into();
+    let ends = |used: &OrientedEdge| {
+        let (a, b) = (used.pcurve.start(), used.pcurve.end());
+        if used.forward { [a, b] } else { [b, a] }
+    };
+    for (k, used) in edges.iter().enumerate() {
+        let (end, next) = (ends(used)[1], ends(&edges[(k + 1) % edges.len()])[0]);
+        if (0..2).any(|i| (end[i] - next[i]).abs() > 0.5 * domains[i].length()) {
+            let vertex = if used.forward { shell.edge(used.edge).end } else { shell.edge(used.edge).start };
+            return Err(TopologyError::AcrossSeam { at: shell.vertex(vertex).point.into() });
+        }
+    }
+    Ok(())
 }
 
 fn lies_on(shell: &Shell, edge: EdgeId, surface: &NurbsSurface, tolerance: &Tolerance) -> bool {
@@ -72,16 +90,11 @@ pub fn pcurve_on(
     tolerance: &Tolerance,
 ) -> Result<NurbsCurve, TopologyError> {
     let d = curve.domain();
-    let domains: [Domain; 2] = surface.domain().into();
-    let foot = |t: f64| closest_on_surface(surface, &curve.point(t)).parameters;
     let mut count = SAMPLES[0];
     loop {
         let parameters: Vec<f64> = (0..=count).map(|k| d.at(k as f64 / count as f64)).collect();
-        let places: Vec<[f64; 2]> = parameters.iter().map(|&t| foot(t)).collect();
-        let jump = |w: &[[f64; 2]]| (0..2).any(|k| (w[1][k] - w[0][k]).abs() > 0.5 * domains[k].length());
-        if let Some(i) = places.windows(2).position(jump) {
-            return Err(TopologyError::AcrossSeam { at: curve.point(parameters[i]).into() });
-        }
+        let points: Vec<Point3> = parameters.iter().map(|&t| curve.point(t)).collect();
+        let places = followed(surface, &points, tolerance)?;
         let points: Vec<Point3> = places.iter().map(|p| Point3::new(p[0], p[1], 0.0)).collect();
         let fitted = interpolate(&points, &parameters, 3, &EndDerivatives::free())?;
         let off = |t: f64| {
@@ -94,4 +107,54 @@ pub fn pcurve_on(
         }
         count *= 2;
     }
+}
+
+/// The parameters of places in a row on a surface. A place on a seam counts to the side from which the others come; at a pole
+/// the parameter that means nothing there is that of the next place.
+fn followed(
+    surface: &NurbsSurface,
+    points: &[Point3],
+    tolerance: &Tolerance,
+) -> Result<Vec<[f64; 2]>, TopologyError> {
+    /// Share of the surface's extent below which it does not move along a parameter: at a pole.
+    const STANDS: f64 = 1e-7;
+    /// Share of the domain by which a place may lie beyond the seam.
+    const BEYOND: f64 = 1e-6;
+    let domains: [Domain; 2] = surface.domain().into();
+    let closed = surface.closes(tolerance.resolution);
+    let mut places: Vec<[f64; 2]> =
+        points.iter().map(|p| closest_on_surface(surface, p).parameters).collect();
+    let moves = |p: &[f64; 2]| {
+        let (_, du, dv) = surface.tangents(p[0], p[1]);
+        [du.norm() * domains[0].length(), dv.norm() * domains[1].length()]
+    };
+    let moving: Vec<[f64; 2]> = places.iter().map(moves).collect();
+    let extent = moving.iter().flatten().fold(0.0, |a: f64, b| a.max(*b));
+    for k in 0..2 {
+        for i in 0..places.len() {
+            if moving[i][k] <= STANDS * extent {
+                let [next, after] = if i < 2 { [i + 1, i + 2] } else { [i - 1, i - 2] };
+                places[i][k] = domains[k].clamp(2.0 * places[next][k] - places[after][k]);
+            }
+        }
+        let (length, middle) = (domains[k].length(), places.len() / 2);
+        let unrolled = |value: f64, near: f64| {
+            if closed[k] { value - ((value - near) / length).round() * length } else { value }
+        };
+        for i in middle + 1..places.len() {
+            places[i][k] = unrolled(places[i][k], places[i - 1][k]);
+        }
+        for i in (0..middle).rev() {
+            places[i][k] = unrolled(places[i][k], places[i + 1][k]);
+        }
+        let margin = BEYOND * length;
+        for (i, place) in places.iter_mut().enumerate() {
+            let within = domains[k].clamp(place[k]);
+            if (within - place[k]).abs() > margin {
+                return Err(TopologyError::AcrossSeam { at: points[i].into() });
+            }
+            place[k] = within;
+        }
+    }
+    Ok(places)
 }

@@ -2,11 +2,13 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use geometry::{NurbsCurve, Point3, Tolerance};
+use geometry::{NurbsCurve, NurbsSurface, Tolerance, Vector3, box_of};
 
-use crate::cells::{OUTSIDE, Sets};
+use crate::cells::{OUTSIDE, Sets, inward};
 use crate::imprint::Outline;
-use crate::{Body, Cells, EdgeId, FreeEdge, Imprint, OrientedEdge, Shell, TopologyError, closure};
+use crate::{
+    Body, Cells, EdgeId, FaceId, FreeEdge, Imprint, OrientedEdge, Shell, TopologyError, closure, free_edges,
+};
 
 /// A part of a shape between those that cut it.
 #[derive(Debug, Clone)]
@@ -15,7 +17,8 @@ pub struct Piece {
     pub of: usize,
     /// It by itself: a shell, or a solid if the shape is one.
     pub body: Body,
-    /// Beside which shapes it lies, and whether it is in front of them there: on their outer side.
+    /// Beside which shapes it lies, and whether it is in front of them there: on their outer side, or to the left of a curve
+    /// as one looks at it from outside.
     pub sides: BTreeSet<(usize, bool)>,
     /// Faces of the imprint for a part of a shell, spaces for a part of a solid.
     members: Vec<usize>,
@@ -47,12 +50,18 @@ impl Imprint {
         let mut out: Vec<(NurbsCurve, f64)> = crossings.map(|c| (c.curve.clone(), c.tolerance)).collect();
         let crossed: BTreeSet<EdgeId> = self.crossings.iter().filter_map(|c| c.edge).collect();
         let mut users: BTreeMap<EdgeId, [bool; 2]> = BTreeMap::new();
-        for (f, face) in self.shell.faces().iter().enumerate() {
-            for used in face.loops.iter().flat_map(|l| &l.edges).filter(|u| !crossed.contains(&u.edge)) {
-                for source in &self.sources[f] {
-                    users.entry(used.edge).or_default()[usize::from(!is_first(source.input))] = true;
-                }
+        let mut note = |edge: EdgeId, input: usize| {
+            if !crossed.contains(&edge) {
+                users.entry(edge).or_default()[usize::from(!is_first(input))] = true;
             }
+        };
+        for (f, face) in self.shell.faces().iter().enumerate() {
+            for used in face.loops.iter().flat_map(|l| &l.edges) {
+                self.sources[f].iter().for_each(|s| note(used.edge, s.input));
+            }
+        }
+        for ((input, _), laid) in &self.laid {
+            laid.iter().for_each(|l| note(l.edge, *input));
         }
         for (id, _) in users.into_iter().filter(|(_, both)| *both == [true; 2]) {
             let edge = self.shell.edge(id);
@@ -61,11 +70,16 @@ impl Imprint {
         out
     }
 
-    fn shell_pieces(&self, of: usize, cutters: &dyn Fn(usize) -> bool) -> Result<Vec<Piece>, TopologyError> {
+    /// The faces of a shape, in groups that hang together where none of some others cuts them, with the edges at which those do.
+    fn hanging_together<'a>(
+        &'a self,
+        of: usize,
+        cutters: &dyn Fn(usize) -> bool,
+    ) -> (Vec<Vec<usize>>, Cuts<'a>) {
         let faces = self.shell.faces();
         let own: Vec<usize> =
             (0..faces.len()).filter(|&f| self.sources[f].iter().any(|s| s.input == of)).collect();
-        let cut = self.cutting(of, cutters);
+        let cut = self.cutting(&own, of, cutters);
         let mut sets = Sets::new(faces.len());
         let mut first: BTreeMap<EdgeId, usize> = BTreeMap::new();
         for &f in &own {
@@ -78,68 +92,98 @@ impl Imprint {
         for &f in &own {
             groups.entry(sets.of(f)).or_default().push(f);
         }
-        groups
-            .into_values()
-            .map(|members| {
-                let mut sides = BTreeSet::new();
-                for &f in &members {
-                    for used in faces[f].loops.iter().flat_map(|l| &l.edges) {
-                        for &cutter in cut.get(&used.edge).into_iter().flatten() {
-                            sides.extend(self.side_at(f, used, cutter).map(|front| (cutter, front)));
-                        }
-                    }
-                }
-                let body = Body::from_shell(self.faces_alone(&members)?);
-                Ok(Piece { of, body, sides, members, solid: false })
-            })
-            .collect()
+        (groups.into_values().collect(), cut)
     }
 
-    /// Edges of a shape's faces that a cutter's face has too, with the cutters.
-    fn cutting(&self, of: usize, cutters: &dyn Fn(usize) -> bool) -> BTreeMap<EdgeId, BTreeSet<usize>> {
-        let mut inputs: BTreeMap<EdgeId, BTreeSet<usize>> = BTreeMap::new();
-        for (f, face) in self.shell.faces().iter().enumerate() {
+    /// The faces of the imprint that make up the part of an open shape, between others that cut it, that holds a place of one of
+    /// its faces.
+    #[must_use]
+    pub fn part_about(
+        &self,
+        of: usize,
+        face: FaceId,
+        at: [f64; 2],
+        cutters: &dyn Fn(usize) -> bool,
+    ) -> Option<Vec<usize>> {
+        let (groups, _) = self.hanging_together(of, cutters);
+        let is_of = |f: usize| self.sources[f].iter().any(|s| s.input == of && s.face == face);
+        let holds = |f: &usize| is_of(*f) && Outline::of(&self.shell.faces()[*f]).holds(at);
+        groups.into_iter().find(|g| g.iter().any(holds))
+    }
+
+    fn shell_pieces(&self, of: usize, cutters: &dyn Fn(usize) -> bool) -> Result<Vec<Piece>, TopologyError> {
+        let faces = self.shell.faces();
+        let (groups, cut) = self.hanging_together(of, cutters);
+        let piece = |members: Vec<usize>| {
+            let uses = members
+                .iter()
+                .flat_map(|&f| faces[f].loops.iter().flat_map(|l| &l.edges).map(move |u| (f, u)));
+            let sides = uses.flat_map(|(f, used)| {
+                let cutters = cut.get(&used.edge).into_iter().flatten();
+                cutters.filter_map(move |(cutter, its)| Some((*cutter, self.is_in_front(f, used, its)?)))
+            });
+            let sides = sides.collect();
+            let body = Body::from_shell(self.shell_of(&members)?);
+            Ok(Piece { of, body, sides, members, solid: false })
+        };
+        groups.into_iter().map(piece).collect()
+    }
+
+    /// Edges of a shape's faces at which cutters are, each with how those lie there.
+    fn cutting<'a>(&'a self, own: &[usize], of: usize, cutters: &dyn Fn(usize) -> bool) -> Cuts<'a> {
+        let faces = self.shell.faces();
+        let edges: BTreeSet<EdgeId> = own
+            .iter()
+            .flat_map(|&f| faces[f].loops.iter().flat_map(|l| &l.edges))
+            .map(|u| u.edge)
+            .filter(|e| self.shell.edge(*e).curve.is_some())
+            .collect();
+        let mut out: Cuts<'a> = BTreeMap::new();
+        let mut note = |edge: EdgeId, input: usize, beside: Beside<'a>| {
+            if input != of && cutters(input) && edges.contains(&edge) {
+                out.entry(edge).or_default().entry(input).or_insert(beside);
+            }
+        };
+        for (f, face) in faces.iter().enumerate() {
             for used in face.loops.iter().flat_map(|l| &l.edges) {
-                inputs.entry(used.edge).or_default().extend(self.sources[f].iter().map(|s| s.input));
+                for source in &self.sources[f] {
+                    let against = !self.outside_in_front(f, source);
+                    let beside = Beside::Face { surface: &face.surface, pcurve: &used.pcurve, against };
+                    note(used.edge, source.input, beside);
+                }
             }
         }
-        for laid in &self.laid {
-            inputs.entry(laid.edge).or_default().insert(laid.input);
+        // Where an edge divides nothing on the cutter, the cutter's faces have no such edge.
+        for ((input, _), laid) in &self.laid {
+            for l in laid {
+                let beside = Beside::Face { surface: &l.surface, pcurve: &l.pcurve, against: l.reversed };
+                note(l.edge, *input, beside);
+            }
         }
-        inputs
-            .into_iter()
-            .filter(|(e, _)| self.shell.edge(*e).curve.is_some())
-            .filter(|(_, own)| own.contains(&of))
-            .map(|(e, own)| (e, own.into_iter().filter(|&i| i != of && cutters(i)).collect::<BTreeSet<_>>()))
-            .filter(|(_, own)| !own.is_empty())
-            .collect()
+        self.wires.iter().for_each(|w| note(w.edge, w.input, Beside::Curve { forward: w.forward }));
+        out
     }
 
-    /// Whether a face, where it leaves an edge, is in front of a cutter's face there.
-    fn side_at(&self, face: usize, used: &OrientedEdge, cutter: usize) -> Option<bool> {
+    /// Whether a face, where it leaves an edge, is on the outer side of what is beside it there, or to its left.
+    fn is_in_front(&self, face: usize, used: &OrientedEdge, beside: &Beside<'_>) -> Option<bool> {
+        let own = &self.shell.faces()[face];
         let curve = self.shell.edge(used.edge).curve.as_ref()?;
         let t = curve.domain().at(0.5);
         let along = curve.tangent(t)?;
-        let into = |f: usize, u: &OrientedEdge| {
-            let at = u.pcurve.point(t);
-            let normal = self.shell.faces()[f].surface.normal(at.x, at.y)?;
-            Some((normal, normal.cross(&if u.forward { along } else { -along })))
+        let into = inward(own, used, t, &along)?;
+        let normal = |surface: &NurbsSurface, pcurve: &NurbsCurve| {
+            let at = pcurve.point(t);
+            surface.normal(at.x, at.y)
         };
-        let (_, inward) = into(face, used)?;
-        let found = self.shell.faces().iter().enumerate().find_map(|(f, other)| {
-            let source = self.sources[f].iter().find(|s| s.input == cutter)?;
-            let its = other.loops.iter().flat_map(|l| &l.edges).find(|u| u.edge == used.edge)?;
-            let (normal, _) = into(f, its)?;
-            Some(if other.reversed == source.along { -normal } else { normal })
-        });
-        // Where it divides nothing on the cutter, the cutter's face has no such edge any more.
-        let outward = found.or_else(|| {
-            let laid = self.laid.iter().find(|l| l.edge == used.edge && l.input == cutter)?;
-            let at = laid.pcurve.point(t);
-            let normal = laid.surface.normal(at.x, at.y)?;
-            Some(if laid.reversed { -normal } else { normal })
-        })?;
-        Some(inward.dot(&outward) > 0.0)
+        Some(match beside {
+            Beside::Face { surface, pcurve, against } => {
+                (into.dot(&normal(surface, pcurve)?) > 0.0) != *against
+            }
+            Beside::Curve { forward } => {
+                let left = normal(&own.surface, &used.pcurve)?.cross(&along);
+                ((into.dot(&left) > 0.0) == *forward) != own.reversed
+            }
+        })
     }
 
     fn solid_pieces(
@@ -164,17 +208,8 @@ impl Imprint {
         }
         let mut out = Vec::new();
         for members in groups.into_values() {
-            let mut sides = BTreeSet::new();
-            for (f, [back, front]) in cells.sides.iter().enumerate() {
-                let (behind, before) = (members.contains(back), members.contains(front));
-                if behind == before {
-                    continue;
-                }
-                for source in self.sources[f].iter().filter(|s| s.input != of && cutters(s.input)) {
-                    let outside_in_front = self.shell.faces()[f].reversed != source.along;
-                    sides.insert((source.input, before == outside_in_front));
-                }
-            }
+            let sides = self.sides_of(cells, &members).into_iter();
+            let sides: BTreeSet<(usize, bool)> = sides.filter(|(s, _)| *s != of && cutters(*s)).collect();
             for solid in self.solids(cells, &wanted(insides.len(), &members))?.solids {
                 out.push(Piece {
                     of,
@@ -201,10 +236,14 @@ impl Imprint {
         if members.is_empty() {
             return Ok(Vec::new());
         }
-        Ok(self.faces_alone(&members)?.pieces().into_iter().map(Body::from_shell).collect())
+        Ok(self.shell_of(&members)?.pieces().into_iter().map(Body::from_shell).collect())
     }
 
-    fn faces_alone(&self, faces: &[usize]) -> Result<Shell, TopologyError> {
+    /// Some faces of the imprint as a shell of their own; those of one surface that were divided are put together again.
+    ///
+    /// # Errors
+    /// What keeps them from being a shell.
+    pub fn shell_of(&self, faces: &[usize]) -> Result<Shell, TopologyError> {
         let turned = |f: usize| self.shell.faces()[f].reversed;
         Shell::of_used(self.shell.vertices(), self.shell.edges(), self.reunited(faces, &turned))
     }
@@ -213,41 +252,38 @@ impl Imprint {
     /// shortest openings first. Shapes that stand for endless ones have no edges to leak over.
     #[must_use]
     pub fn leaks(&self, endless: &dyn Fn(usize) -> bool) -> Vec<FreeEdge> {
+        let is_free: BTreeSet<EdgeId> = free_edges(&self.shell).into_iter().collect();
+        let length =
+            |u: &&OrientedEdge| self.shell.edge(u.edge).curve.as_ref().map_or(0.0, NurbsCurve::length);
         // What sticks out beyond the others leaks too; an opening inside a face that others bound is the more likely one.
-        let closure = closure(&self.shell);
-        let mut bounded: BTreeMap<EdgeId, bool> = BTreeMap::new();
-        let counts = self.shell.wiring().use_counts();
-        let drawn: Vec<usize> =
-            (0..self.shell.edges().len()).filter(|&e| self.shell.edges()[e].curve.is_some()).collect();
-        let uses: BTreeMap<usize, usize> =
-            drawn.into_iter().zip(counts.iter().map(|c| c[0] + c[1])).collect();
+        let mut likely: BTreeMap<EdgeId, bool> = BTreeMap::new();
         for (f, face) in self.shell.faces().iter().enumerate() {
-            if self.sources[f].iter().all(|s| endless(s.input)) {
+            let uses = || face.loops.iter().flat_map(|l| &l.edges);
+            if self.sources[f].iter().all(|s| endless(s.input)) || !uses().any(|u| is_free.contains(&u.edge))
+            {
                 continue;
             }
-            let shared = |u: &OrientedEdge| uses.get(&u.edge.index()).is_some_and(|n| *n > 1);
-            let whole = face.loops.iter().any(|l| l.edges.iter().all(&shared));
-            let most = {
-                let all = face.loops.iter().flat_map(|l| &l.edges);
-                let (mut own, mut free) = (0.0, 0.0);
-                for u in all {
-                    let length = self.shell.edge(u.edge).curve.as_ref().map_or(0.0, |c| c.length());
-                    if shared(u) { own += length } else { free += length }
-                }
-                own > free
-            };
-            for u in face.loops.iter().flat_map(|l| &l.edges) {
-                bounded.insert(u.edge, whole || most);
-            }
+            let whole = face.loops.iter().any(|l| l.edges.iter().all(|u| !is_free.contains(&u.edge)));
+            let (free, shared): (Vec<_>, Vec<_>) = uses().partition(|u| is_free.contains(&u.edge));
+            let mostly = shared.iter().map(length).sum::<f64>() > free.iter().map(length).sum::<f64>();
+            likely.extend(free.iter().map(|u| (u.edge, whole || mostly)));
         }
-        let mut free = closure.free_edges;
-        free.retain(|e| bounded.contains_key(&e.edge));
-        free.sort_by(|a, b| {
-            let likely = |e: &FreeEdge| bounded.get(&e.edge) == Some(&true);
-            likely(b).cmp(&likely(a)).then(a.length.total_cmp(&b.length))
-        });
+        let mut free = closure(&self.shell).free_edges;
+        free.retain(|e| likely.contains_key(&e.edge));
+        free.sort_by(|a, b| likely[&b.edge].cmp(&likely[&a.edge]).then(a.length.total_cmp(&b.length)));
         free
     }
+}
+
+/// For each edge at which others cut a shape what each of them has there.
+type Cuts<'a> = BTreeMap<EdgeId, BTreeMap<usize, Beside<'a>>>;
+
+/// What a shape has at an edge.
+enum Beside<'a> {
+    /// A face: where the edge runs on its surface, and whether the shape's outside is against the surface's normal.
+    Face { surface: &'a NurbsSurface, pcurve: &'a NurbsCurve, against: bool },
+    /// The edge itself, which runs as its curve does or the other way.
+    Curve { forward: bool },
 }
 
 fn wanted(count: usize, members: &[usize]) -> Vec<bool> {
@@ -271,30 +307,12 @@ pub fn plane_beyond(
         let nets = s.faces().iter().flat_map(|f| f.surface.control_points());
         s.vertices().iter().map(|v| v.point).chain(nets)
     });
-    let (low, high) = points
-        .map(|p| frame.coordinates(&p))
-        .map(|c| (c, c))
-        .fold((nalgebra::Vector3::repeat(f64::MAX), nalgebra::Vector3::repeat(f64::MIN)), |a, b| {
-            (a.0.inf(&b.0), a.1.sup(&b.1))
-        });
-    let margin = BEYOND * (high - low).norm() + 1.0 * tolerance.join;
+    let within = box_of(points.map(|p| frame.coordinates(&p).into()).collect::<Vec<_>>().iter());
+    let (low, high) = (Vector3::from(within.lower()), Vector3::from(within.upper()));
+    let margin = BEYOND * (high - low).norm() + tolerance.join;
     let corner = |x: f64, y: f64| frame.to_space(x, y);
     let (l, h) = (low.add_scalar(-margin), high.add_scalar(margin));
-    let surface = geometry::NurbsSurface::bilinear(
-        corner(l.x, l.y),
-        corner(h.x, l.y),
-        corner(l.x, h.y),
-        corner(h.x, h.y),
-    );
+    let surface =
+        NurbsSurface::bilinear(corner(l.x, l.y), corner(h.x, l.y), corner(l.x, h.y), corner(h.x, h.y));
     crate::natural_shell(std::sync::Arc::new(surface), "plane", tolerance)
-}
-
-/// A place inside a body's first face, to tell where it is.
-#[must_use]
-pub fn place_on(body: &Body) -> Option<Point3> {
-    let shell = body.shells().into_iter().next()?;
-    let face = shell.faces().first()?;
-    let uses: Vec<&OrientedEdge> = face.loops.iter().flat_map(|l| &l.edges).collect();
-    let at = Outline::new(uses.iter().map(|u| &u.pcurve)).inside()?;
-    Some(face.surface.point(at[0], at[1]))
 }

@@ -1,7 +1,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use geometry::{NurbsCurve, NurbsSurface, Point3};
+use geometry::{NurbsCurve, NurbsSurface, Point3, Tolerance};
 use nalgebra::Matrix4;
 use serde::{Deserialize, Serialize};
 
@@ -252,7 +252,12 @@ impl Shell {
         groups.into_iter().map(|faces| self.part(&faces)).collect()
     }
 
-    fn part(&self, faces: &[usize]) -> Self {
+    /// A shell of some of its faces, in the order given, with the vertices and edges that they use.
+    ///
+    /// # Panics
+    /// For a number that is none of a face.
+    #[must_use]
+    pub fn part(&self, faces: &[usize]) -> Self {
         let faces = faces.iter().map(|&f| self.faces[f].clone()).collect();
         let (vertices, edges, faces) = used(&self.vertices, &self.edges, faces);
         Self { vertices, edges, faces }
@@ -262,6 +267,32 @@ impl Shell {
     #[must_use]
     pub fn empty() -> Self {
         Self { vertices: Vec::new(), edges: Vec::new(), faces: Vec::new() }
+    }
+
+    /// Curves as edges without faces, in the order given; ends nearer than the resolution are one vertex. Such a shell can be
+    /// brought together with others that it lies on: see [`crate::imprint`].
+    ///
+    /// # Errors
+    /// Those of [`Shell::try_new`].
+    pub fn of_curves(curves: &[NurbsCurve], tolerance: &Tolerance) -> Result<Self, TopologyError> {
+        let mut vertices: Vec<Vertex> = Vec::new();
+        let mut at = |point: Point3| {
+            let known = vertices.iter().position(|v| (v.point - point).norm() <= tolerance.resolution);
+            VertexId(known.unwrap_or_else(|| {
+                vertices.push(Vertex { point });
+                vertices.len() - 1
+            }) as u32)
+        };
+        let edges = curves
+            .iter()
+            .map(|curve| Edge {
+                start: at(curve.start()),
+                end: at(curve.end()),
+                curve: Some(curve.clone()),
+                tolerance: tolerance.resolution,
+            })
+            .collect();
+        Self::try_new(vertices, edges, Vec::new())
     }
 
     /// Its vertices, edges and faces.

@@ -2,8 +2,11 @@
 
 use geometry::{Facets, NurbsCurve, Point3, Vector3, curve_meetings};
 
+use crate::Face;
 use crate::imprint::Outline;
-use crate::{Face, OrientedEdge};
+
+/// How near a face's boundary a hit is not told apart from it, as a share of the face's extent.
+const BESIDE: f64 = 1e-4;
 
 /// Directions in which rays are sent, one after the other until one tells clearly.
 const RAYS: [[f64; 3]; 5] = [
@@ -28,8 +31,7 @@ impl Target {
         let mut size = 0.0_f64;
         let faces = faces
             .map(|face| {
-                let uses: Vec<&OrientedEdge> = face.loops.iter().flat_map(|l| &l.edges).collect();
-                let outline = Outline::new(uses.iter().map(|u| &u.pcurve));
+                let outline = Outline::of(face);
                 let part = [0, 1].map(|k| geometry::Domain::new(outline.low[k], outline.high[k]));
                 let facets = Facets::new(face.surface.clone(), part);
                 let (low, high) = (facets.bounds().lower(), facets.bounds().upper());
@@ -51,6 +53,7 @@ impl Target {
             for (facets, outline) in &self.faces {
                 let met = curve_meetings(&ray, facets, self.resolution);
                 clear &= met.along.is_empty();
+                let margin = outline.extent().map(|x| BESIDE * x);
                 for hit in met.hits {
                     if outline.holds(hit.place) {
                         count += 1;
@@ -58,7 +61,7 @@ impl Target {
                         let grazes = normal.is_none_or(|n| n.dot(&Vector3::from(direction)).abs() < 1e-3);
                         clear &= !grazes && hit.parameter > 0.0;
                     }
-                    clear &= !outline.is_near(hit.place);
+                    clear &= !outline.is_near(hit.place, margin);
                 }
             }
             if clear {

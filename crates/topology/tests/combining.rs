@@ -100,6 +100,20 @@ proptest! {
     }
 }
 
+proptest! {
+    #![proptest_config(ProptestConfig { rng_seed: RngSeed::Fixed(SEED), failure_persistence: None, ..ProptestConfig::with_cases(CASES / 4) })]
+
+    #[test]
+    fn triples_anywhere_add_up(a in somewhere(), b in somewhere(), c in somewhere()) {
+        triple_adds_up(&[made(a), made(b), made(c)]);
+    }
+
+    #[test]
+    fn triples_on_a_grid_add_up(a in on_the_grid(), b in on_the_grid(), c in on_the_grid()) {
+        triple_adds_up(&[made(a), made(b), made(c)]);
+    }
+}
+
 #[test]
 fn nothing_is_left_where_all_is_taken() {
     let (small, large) = (solid(sphere(2.0)), solid(block([-5.0; 3], [10.0; 3])));
@@ -111,24 +125,32 @@ fn nothing_is_left_where_all_is_taken() {
     close(volume(&void.solids[0]), 1000.0 - 32.0 / 3.0 * PI, 1000.0);
 }
 
-/// Three at once: what is in all of them, in any two, or in one adds up by inclusion and exclusion.
+/// Three at once: what is in all of them, in any two, or in one adds up by inclusion and exclusion, in any order.
+fn triple_adds_up(solids: &[Solid; 3]) {
+    let of = |which: &[usize], operation| {
+        let refs: Vec<&Solid> = which.iter().map(|&k| &solids[k]).collect();
+        total(&combine(&refs, &[], operation, &tolerance()).unwrap().solids)
+    };
+    let pairs: f64 = [[0, 1], [1, 2], [0, 2]].iter().map(|p| of(p, Operation::Common)).sum();
+    let all = of(&[0, 1, 2], Operation::Common);
+    let single: f64 = solids.iter().map(volume).sum();
+    close(of(&[0, 1, 2], Operation::Union), single - pairs + all, single);
+    close(of(&[2, 0, 1], Operation::Common), all, single);
+    close(of(&[1, 2, 0], Operation::Union), single - pairs + all, single);
+    let without =
+        combine(&[&solids[0]], &[&solids[1], &solids[2]], Operation::Subtract, &tolerance()).unwrap();
+    let in_others = of(&[0, 1], Operation::Common) + of(&[0, 2], Operation::Common) - all;
+    close(total(&without.solids), volume(&solids[0]) - in_others, single);
+}
+
 #[test]
-fn triples_add_up() {
+fn triples_in_each_others_way_add_up() {
     let places = [[0.0, 0.0, 0.0], [3.1, 1.2, 0.7], [-1.3, 2.9, 1.1]];
     for kinds in [[0, 1, 2], [1, 3, 4], [2, 2, 0], [0, 0, 0], [1, 1, 1]] {
-        let solids: Vec<Solid> = (0..3)
-            .map(|k| placed(shape(kinds[k], 1.0), places[k], [0.4 * k as f64, 0.3, 0.9 * k as f64]))
-            .collect();
-        let refs: Vec<&Solid> = solids.iter().collect();
-        let of =
-            |refs: &[&Solid], operation| total(&combine(refs, &[], operation, &tolerance()).unwrap().solids);
-        let pairs: f64 =
-            [[0, 1], [1, 2], [0, 2]].iter().map(|p| of(&[refs[p[0]], refs[p[1]]], Operation::Common)).sum();
-        let all = of(&refs, Operation::Common);
-        let single: f64 = solids.iter().map(volume).sum();
-        close(of(&refs, Operation::Union), single - pairs + all, single);
-        let turned = [refs[2], refs[0], refs[1]];
-        close(of(&turned, Operation::Common), all, single);
+        triple_adds_up(
+            &[0, 1, 2]
+                .map(|k| placed(shape(kinds[k], 1.0), places[k], [0.4 * k as f64, 0.3, 0.9 * k as f64])),
+        );
     }
 }
 

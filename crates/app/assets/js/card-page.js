@@ -39,7 +39,28 @@ export const cardPage = (parts, describe) => ({
   previewCard() {
     this.keepDraft();
     if (!this.card || !this.cardReady()) return;
-    parts.live.show(this.cardEdits());
+    parts.live.show(this.shownEdits());
+  },
+  /** Whether the card shows what is picked from in the place of what it makes, where that covers it. */
+  canUncover() {
+    return this.card.description.slots.some((s) => s.uncovers);
+  },
+  uncovered() {
+    return this.canUncover() && (this.card.uncovered ?? true);
+  },
+  uncover(yes) {
+    this.card.uncovered = yes;
+    this.previewCard();
+  },
+  /** The card's edits as they are shown: with what it makes out of sight while others are picked from. */
+  shownEdits() {
+    const edits = this.cardEdits();
+    if (!this.uncovered()) return edits;
+    const values = this.card.description.slots.flatMap((s) => [this.card.draft[s.name]].flat());
+    const inputs = new Set(values.map((v) => v?.step).filter(Boolean));
+    const shown = [...inputs].map((step) => ({ edit: 'set_display', step, display: 'show' }));
+    if (!this.card.fresh) return [...edits, { edit: 'set_display', step: this.card.id, display: 'hide' }, ...shown];
+    return [...edits.map((e) => ({ ...e, step: { ...e.step, display: 'hide' } })), ...shown];
   },
   cardReport() {
     const steps = this.report?.steps ?? [];

@@ -48,6 +48,19 @@ const icons = {
   restore: draw(
     '<path d="M3 5h14v10H3z" stroke-dasharray="2 1.500"/><path d="M6 15c0-5 4-5 5-10"/><path d="M14 12a3 3 0 1 1-1-4M13 5v3h-3"/>',
   ),
+  extend: draw(
+    '<path d="M2 6h8v8H2z"/><path d="M10 6h8v8h-8" stroke-dasharray="2.500 1.800"/><path d="M12 10h5M15 8l2 2-2 2"/>',
+  ),
+  remove_faces: draw(
+    '<path d="M3 7l7-4 7 4v7l-7 4-7-4z"/><path d="M3 7l7 4 7-4M10 11v7" stroke-dasharray="2 1.800"/><path d="M11.500 12.500l4 3M15.500 12l-4 4" stroke-width="1.800"/>',
+  ),
+  swap_face: draw(
+    '<path d="M3 9v7h14V9"/><path d="M3 9h14" stroke-dasharray="2.500 1.800"/><path d="M2 5c5-4 10 3 16-1"/><path d="M8 11.500h4M12 11.500l-1.500-1.500M12 11.500l-1.500 1.500" stroke-width="1"/>',
+  ),
+  offset: draw('<path d="M2 14C6 4 12 14 18 6"/><path d="M2 18C6 8 12 18 18 10" stroke-dasharray="2.500 1.800"/>'),
+  hollow: draw(
+    '<path d="M3 6v9c0 2 3 3 7 3s7-1 7-3V6"/><path d="M6 6.500v7.500c0 1 2 1.500 4 1.500s4-.5 4-1.500V6.500" stroke-width="1"/><ellipse cx="10" cy="5.500" rx="7" ry="2.800"/><ellipse cx="10" cy="5.500" rx="4" ry="1.400" stroke-width="1"/>',
+  ),
   cap: draw(
     '<path d="M4 7v8c3 3 9 3 12 0V7"/><ellipse cx="10" cy="6" rx="6" ry="2.500" fill="currentColor" fill-opacity="0.250"/>',
   ),

@@ -2,6 +2,8 @@
 import { asAmount, kindOf } from './recipe.js';
 
 const MAIN = 'main ';
+/** Lane of the lineage in which solids stand. */
+const SOLIDS = 3;
 
 /** A slot's value as a text for a list, and back. */
 export const asText = (value) =>
@@ -41,10 +43,12 @@ export const slots = (describe, parts) => ({
   },
   fits(slot, step) {
     // Of a kind that can make several things, what this one made counts.
-    const isBody = (this.rows.find((r) => r.id === step.id)?.lane ?? 0) > 0;
-    const made = describe(kindOf(step)).makes.filter(
-      (kind, _, all) => all.length === 1 || !all.includes('curve') || (kind === 'curve') !== isBody,
-    );
+    const lane = this.rows.find((r) => r.id === step.id)?.lane;
+    const made = describe(kindOf(step)).makes.filter((kind, _, all) => {
+      if (all.length === 1) return true;
+      if (all.includes('curve')) return (kind === 'curve') !== (lane ?? 0) > 0;
+      return lane === undefined || !all.includes('solid') || (kind === 'solid') === (lane === SOLIDS);
+    });
     return made.some((kind) => slot.takes.includes(kind));
   },
   shownSlots() {
@@ -57,14 +61,14 @@ export const slots = (describe, parts) => ({
   shownValues() {
     return this.card.description.values.filter((v) => this.holds(v.only_if));
   },
-  /** Whether the field of a condition is shown and has one of the values wanted: `filled`, `!x`, `a|b`. */
+  /** Whether the field of a condition is shown and has one of the values wanted: `filled`, `!filled`, `!x`, `a|b`. */
   holds(condition) {
     if (!condition) return true;
     const [field, wanted] = condition;
     const { slots, values } = this.card.description;
     if (![...slots, ...values].filter((f) => f.name === field).some((f) => this.holds(f.only_if))) return false;
     const value = this.card.draft[field];
-    if (wanted === 'filled') return !!value;
+    if (wanted.endsWith('filled')) return !!value !== wanted.startsWith('!');
     if (wanted.startsWith('!')) return String(value) !== wanted.slice(1);
     return wanted.split('|').includes(String(value));
   },
@@ -102,12 +106,12 @@ export const slots = (describe, parts) => ({
   rowLabel(value) {
     if (Array.isArray(value)) return value.join(', ');
     // A main plane by its directions, or a piece by the sides on which it lies.
-    if (typeof value === 'string') return value.length <= 2 ? value.toUpperCase() : this.spoken(value);
+    if (typeof value === 'string') return /^[xyz]{1,2}$/.test(value) ? value.toUpperCase() : this.spoken(value);
     const name = this.step(value.step)?.name ?? value.step;
     if (!value.item) return name;
     // What an edge was made from is known by its step; only where several meet do they tell it apart.
     const item = value.item.replace(/^(edge|face) /, '');
-    return `${name} / ${item.includes(' | ') ? this.spoken(item) : item.replace(/^\{.+?\} \/ /, '')}`;
+    return `${name} / ${this.spoken(item.includes(' | ') ? item : item.replace(/^\{.+?\} \/ /, ''))}`;
   },
   /** The same in full. */
   rowTitle(value) {

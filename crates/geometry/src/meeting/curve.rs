@@ -2,9 +2,9 @@
 
 use nalgebra::{Matrix3, Vector3 as Column};
 
-use crate::facets::{Box3, grown};
 use crate::{
-    Domain, Facets, NurbsCurve, Point3, Vector3, bisect, closest_on_surface, flatten, nearby_on_surface,
+    Box3, Domain, Facets, NurbsCurve, Point3, Vector3, bisect, box_of, closest_on_surface, diagonal, flatten,
+    grown, nearby_on_surface,
 };
 
 /// Chord of the curve's pieces as a share of its size.
@@ -50,13 +50,16 @@ pub struct CurveMeetings {
 #[must_use]
 pub fn curve_meetings(curve: &NurbsCurve, facets: &Facets, tolerance: f64) -> CurveMeetings {
     let search = Search { curve, facets, tolerance };
+    if search.lies_wholly() {
+        return CurveMeetings { hits: Vec::new(), along: vec![[curve.domain().start, curve.domain().end]] };
+    }
     let (low, high) = curve.control_bounds();
     let chord = (CHORD * (high - low).norm()).max(0.1 * tolerance);
     let chords = flatten(curve, chord);
     let reach = chord + facets.deviation + tolerance;
     let mut out = CurveMeetings::default();
     let bounds = grown(&facets.bounds(), reach);
-    let longest = LONGEST * (Point3::from(bounds.upper()) - Point3::from(bounds.lower())).norm();
+    let longest = LONGEST * diagonal(&bounds);
     for pair in chords.windows(2) {
         // Of a chord that passes by only what is beside the surface counts, in pieces of its order of size.
         let Some(part) = clipped(&pair[0].1, &pair[1].1, &bounds) else { continue };
@@ -119,9 +122,19 @@ struct Search<'a> {
 }
 
 impl Search<'_> {
+    /// Whether all of the curve lies on the surface, as far as its spans' places show.
+    fn lies_wholly(&self) -> bool {
+        /// Places in every span.
+        const LOOKED_AT: usize = 3;
+        let is_on = |p: Point3| closest_on_surface(self.facets.surface(), &p).distance <= self.tolerance;
+        let d = self.curve.domain();
+        // What misses the surface does so in most places.
+        let ahead = [0.5, 0.19, 0.83].into_iter().map(|f| d.at(f));
+        ahead.chain(self.curve.knots().sampled(LOOKED_AT)).all(|t| is_on(self.curve.point(t)))
+    }
+
     fn piece(&self, out: &mut CurveMeetings, [a, b]: [(f64, Point3); 2], reach: f64) {
-        let corners = [<[f64; 3]>::from(a.1), b.1.into()];
-        let bounds = grown(&rstar::AABB::from_points(corners.iter()), reach);
+        let bounds = grown(&box_of([a.1, b.1].iter()), reach);
         let d = Domain::new(a.0, b.0);
         let mut looked = false;
         for triangle in self.facets.near(&bounds) {

@@ -5,8 +5,9 @@ use robust::{Coord3D, orient3d};
 
 use super::touching::{Touch, TouchKind, touches};
 use super::{MeetingCurve, Trace, chains};
-use crate::facets::grown;
-use crate::{Domain, Facets, GeometryError, NurbsSurface, Point3, Tolerance, Vector3, closest_on_surface};
+use crate::{
+    Domain, Facets, GeometryError, NurbsSurface, Point3, Tolerance, Vector3, closest_on_surface, grown,
+};
 
 const MAX_NEWTON_STEPS: usize = 20;
 /// Angle between two surfaces in radians below which they are said to touch along a curve and not to cross.

@@ -35,7 +35,11 @@ pub struct Combine {
     pub others: Vec<Reference>,
 }
 
-fn solids<'a>(
+/// Solids in a slot, each with its step's name.
+///
+/// # Errors
+/// What is no solid, with where it is open.
+pub(super) fn solids<'a>(
     context: &'a Context<'_>,
     references: &[Reference],
     slot: &'static str,
@@ -107,53 +111,59 @@ impl Construction for Combine {
         if self.what != What::Subtract && first.len() < 2 {
             return Err(Notice::about("solids", "pick two solids or more"));
         }
-        let operation = match self.what {
-            What::Union => Operation::Union,
-            What::Subtract => Operation::Subtract,
-            What::Common => Operation::Common,
-        };
-        let of = |list: &[(&Solid, String)]| list.iter().map(|s| s.0.clone()).collect::<Vec<_>>();
-        let (a, b) = (of(&first), of(&others));
-        let made = combine(
-            &a.iter().collect::<Vec<_>>(),
-            &b.iter().collect::<Vec<_>>(),
-            operation,
-            &context.tolerance,
-        )
-        .map_err(|e| Notice::refused("solids", &e.into()))?;
         let last = if self.what == What::Subtract { "others" } else { "solids" };
-        if made.solids.is_empty() {
-            let message = match self.what {
-                What::Subtract => {
-                    "nothing is left: what is taken away holds all of it; move it, or make it smaller"
-                }
-                _ => "they have nothing in common; move them together",
-            };
-            let at = a.first().and_then(|s| s.outer().vertices().first()).map(|v| v.point);
-            return Err(Notice::about(last, message).at(at));
-        }
-        let mut built = Built::plain(Shape::Bodies(made.solids.into_iter().map(Body::Solid).collect()));
-        let names: Vec<&String> = first.iter().chain(&others).map(|s| &s.1).collect();
-        for &idle in &made.idle {
-            let why = match (self.what, idle < first.len()) {
-                (What::Union, _) => "lies inside the others and adds nothing",
-                (What::Subtract, true) => "is taken away altogether",
-                (What::Subtract, false) => "does not reach them and takes nothing away",
-                (What::Common, _) => "holds all that the others share and changes nothing",
-            };
-            let solid = if idle < first.len() { &a[idle] } else { &b[idle - first.len()] };
-            let at = solid.outer().vertices().first().map(|v| v.point);
-            built.warnings.push(Notice::about(last, format!("{} {why}", names[idle])).at(at));
-        }
-        if let Some(at) = made.pinches.first() {
-            let message = "the solid touches itself here and has no thickness; move what touches by a little";
-            built.warnings.push(Notice::of_step(message).at(*at));
-        }
-        if let Some(touch) = made.touches.first() {
-            let [x, y] = touch.inputs.map(|i| names[i].as_str());
-            let message = format!("{x} and {y} only touch here; move them together to join them, or apart");
-            built.warnings.push(Notice::of_step(message).at(touch.at));
-        }
-        Ok(built)
+        combined(context, self.what, &first, &others, ["solids", last])
     }
+}
+
+/// Solids put together, each with a name for messages; a message about the second ones is about the second slot.
+pub(super) fn combined(
+    context: &Context<'_>,
+    what: What,
+    first: &[(&Solid, String)],
+    others: &[(&Solid, String)],
+    [slot, last]: [&str; 2],
+) -> Result<Built, Notice> {
+    let operation = match what {
+        What::Union => Operation::Union,
+        What::Subtract => Operation::Subtract,
+        What::Common => Operation::Common,
+    };
+    let (a, b): (Vec<&Solid>, Vec<&Solid>) =
+        (first.iter().map(|s| s.0).collect(), others.iter().map(|s| s.0).collect());
+    let made =
+        combine(&a, &b, operation, &context.tolerance).map_err(|e| Notice::refused(slot, &e.into()))?;
+    if made.solids.is_empty() {
+        let message = match what {
+            What::Subtract => {
+                "nothing is left: what is taken away holds all of it; move it, or make it smaller"
+            }
+            _ => "they have nothing in common; move them together",
+        };
+        let at = a.first().and_then(|s| s.outer().vertices().first()).map(|v| v.point);
+        return Err(Notice::about(last, message).at(at));
+    }
+    let mut built = Built::plain(Shape::Bodies(made.solids.into_iter().map(Body::Solid).collect()));
+    let names: Vec<&String> = first.iter().chain(others).map(|s| &s.1).collect();
+    for &idle in &made.idle {
+        let why = match (what, idle < first.len()) {
+            (What::Union, _) => "lies inside the others and adds nothing",
+            (What::Subtract, true) => "is taken away altogether",
+            (What::Subtract, false) => "does not reach them and takes nothing away",
+            (What::Common, _) => "holds all that the others share and changes nothing",
+        };
+        let solid = a.iter().chain(&b).nth(idle);
+        let at = solid.and_then(|s| s.outer().vertices().first()).map(|v| v.point);
+        built.warnings.push(Notice::about(last, format!("{} {why}", names[idle])).at(at));
+    }
+    if let Some(at) = made.pinches.first() {
+        let message = "the solid touches itself here and has no thickness; move what touches by a little";
+        built.warnings.push(Notice::of_step(message).at(*at));
+    }
+    if let Some(touch) = made.touches.first() {
+        let [x, y] = touch.inputs.map(|i| names[i].as_str());
+        let message = format!("{x} and {y} only touch here; move them together to join them, or apart");
+        built.warnings.push(Notice::of_step(message).at(touch.at));
+    }
+    Ok(built)
 }

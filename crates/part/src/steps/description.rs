@@ -48,6 +48,8 @@ pub struct SlotDescription {
     pub most: usize,
     /// Whether it takes single faces of a body, and not only all of it.
     pub faces: bool,
+    /// Whether it is picked from shapes that what the step makes covers or replaces.
+    pub uncovers: bool,
     /// Whether the direction of what is picked matters.
     pub directed: bool,
     /// What can be chosen for each shape by itself.
@@ -95,6 +97,7 @@ impl SlotDescription {
             least: 1,
             most: 1,
             faces: false,
+            uncovers: false,
             directed: false,
             each: None,
             only_if: None,
@@ -112,6 +115,12 @@ impl SlotDescription {
     #[must_use]
     pub fn faces(self) -> Self {
         Self { faces: true, ..self }
+    }
+
+    /// The same slot, picked from shapes that what the step makes covers or replaces: the card shows those until told otherwise.
+    #[must_use]
+    pub fn uncovers(self) -> Self {
+        Self { uncovers: true, ..self }
     }
 
     /// The same slot, into which nothing can be typed.

@@ -1,12 +1,10 @@
 //! Enclose: solids from the spaces that surfaces, shells, solids and planes shut in together.
 
-use std::collections::BTreeSet;
-
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use topology::Body;
 
-use super::cutters::{Member, Together, gone, numbered};
+use super::cutters::{Member, StandsFor, Together, gone, numbered};
 use super::{Construction, Context, SlotDescription, StepDescription};
 use crate::quantity::format_length;
 use crate::recipe::is_default;
@@ -25,24 +23,12 @@ pub struct Enclose {
 
 /// Spaces that members shut in, each as solids with its name, those inside the material of solids left out.
 pub(super) fn spaces(together: &Together) -> Result<Vec<(String, Body)>, Notice> {
-    let Together { members, made, cells } = together;
-    let insides = made.insides(cells, |i| members[i].is_closed);
+    let Together { made, cells, insides, .. } = together;
     let mut out = Vec::new();
     for space in (1..insides.len()).filter(|&s| insides[s].is_empty()) {
-        let mut wanted = vec![false; insides.len()];
-        wanted[space] = true;
-        let mut sides: BTreeSet<(usize, bool)> = BTreeSet::new();
-        for (f, own) in cells.sides.iter().enumerate() {
-            let [back, front] = own.map(|c| c == space);
-            if back != front {
-                for source in &made.sources[f] {
-                    let outside_in_front = made.shell.faces()[f].reversed != source.along;
-                    sides.insert((source.input, front == outside_in_front));
-                }
-            }
-        }
+        let wanted: Vec<bool> = (0..insides.len()).map(|s| s == space).collect();
         let solids = made.solids(cells, &wanted).map_err(|e| Notice::refused("shapes", &e.into()))?.solids;
-        let name = together.name("space", sides.iter());
+        let name = together.name("space", made.sides_of(cells, &[space]).iter());
         out.extend(solids.into_iter().map(|s| (name.clone(), Body::Solid(s))));
     }
     Ok(numbered(out))
@@ -50,7 +36,7 @@ pub(super) fn spaces(together: &Together) -> Result<Vec<(String, Body)>, Notice>
 
 /// Where members that shut in nothing leak.
 pub(super) fn leak(together: &Together, slot: &str, context: &Context<'_>) -> Notice {
-    let leaks = together.made.leaks(&|i| together.members[i].endless);
+    let leaks = together.made.leaks(&|i| together.members[i].stands_for == StandsFor::Plane);
     let Some(first) = leaks.first() else {
         return Notice::about(slot, "these shut in no space; pick all that bounds it");
     };

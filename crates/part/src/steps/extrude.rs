@@ -1,11 +1,14 @@
-//! Extrude: curves moved along a direction.
+//! Extrude: curves moved along a direction, by themselves or added to a solid or cut from it.
 
-use geometry::Frame;
+use geometry::{Frame, NurbsCurve, Vector3};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use surfacing::{Reach, SurfacingError};
+use topology::{Body, Solid};
 
+use super::combine::{What, combined, solids};
+use super::cutters::heights;
 use super::revolve::Ends;
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::quantity::amounts::{is_zero, ten_mm, zero};
@@ -34,6 +37,34 @@ pub enum Extent {
     Plane,
     /// Up to a face.
     Face,
+    /// Through all of the solid that it is added to or cut from.
+    Through,
+}
+
+/// Which way an extrusion through all of a solid goes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Ways {
+    /// Along the direction.
+    #[default]
+    Forwards,
+    /// Against it.
+    Backwards,
+    /// Both ways.
+    Both,
+}
+
+/// What becomes of an extrusion that is given a solid.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Then {
+    /// It is added to the solid.
+    #[default]
+    Added,
+    /// It is cut from the solid.
+    Cut,
+    /// What both have in common stays.
+    Common,
 }
 
 /// Curves moved along a direction.
@@ -69,6 +100,51 @@ pub struct Extrude {
     /// What happens at the ends of closed outlines.
     #[serde(default, skip_serializing_if = "is_default")]
     pub ends: Ends,
+    /// A solid that it is added to or cut from.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub solid: Option<Reference>,
+    /// With a solid: which of the two.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub then: Then,
+    /// For `through`: which way.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub ways: Ways,
+}
+
+impl Extrude {
+    /// From where to where it goes to pass all of its solid: for curves and a unit direction.
+    fn through(
+        &self,
+        curves: &[(NurbsCurve, String)],
+        direction: &Vector3,
+        solids: &[(&Solid, String)],
+    ) -> Result<Reach, Notice> {
+        let shells = solids.iter().flat_map(|s| s.0.shells());
+        let Some([low, high]) = heights(shells, direction) else {
+            let message = "pick the solid that it goes through, or say how far it goes";
+            return Err(Notice::about("solid", message));
+        };
+        let points = curves.iter().flat_map(|c| c.0.control_points());
+        let along = points.map(|p| p.coords.dot(direction));
+        let [first, last] = along.fold([f64::MAX, f64::MIN], |[a, b], h| [a.min(h), b.max(h)]);
+        let beyond = 0.1 * (high - low) + 1.0;
+        let (back, on) = (low - beyond - first, high + beyond - last);
+        let lies = match self.ways {
+            Ways::Forwards => high > first,
+            Ways::Backwards => low < last,
+            Ways::Both => true,
+        };
+        if !lies {
+            let message = "the solid lies the other way; choose backwards, forwards or both ways";
+            let at = curves.first().map(|c| c.0.start());
+            return Err(Notice::about("ways", message).at(at));
+        }
+        match self.ways {
+            Ways::Forwards => Ok(Reach::Between(0.0, on.max(beyond))),
+            Ways::Backwards => Ok(Reach::Between(back.min(-beyond), 0.0)),
+            Ways::Both => Ok(Reach::Between(back.min(-beyond), on.max(beyond))),
+        }
+    }
 }
 
 impl Construction for Extrude {
@@ -81,8 +157,8 @@ impl Construction for Extrude {
             kind: "extrude",
             label: "Extrude",
             stage: "Skin",
-            purpose: "Move curves along a direction; closed outlines become solids.",
-            also: "extrude, pull, raise, prism, straight",
+            purpose: "Move curves along a direction; closed outlines become solids, by themselves or added to one or cut from it.",
+            also: "extrude, pull, raise, prism, straight, add, cut, hole, boss, pocket, through all",
             key: "z",
             makes: &["surface", "solid"],
             slots: vec![
@@ -94,6 +170,13 @@ impl Construction for Extrude {
                 SlotDescription::one("face", "Up to", &["surface", "solid"], "The face where it ends.")
                     .faces()
                     .only_if("extent", "face"),
+                SlotDescription::one(
+                    "solid",
+                    "With solid",
+                    &["solid"],
+                    "A solid that it is added to or cut from, if any.",
+                )
+                .optional(),
             ],
             values: vec![
                 ValueDescription::choice(
@@ -105,9 +188,21 @@ impl Construction for Extrude {
                 ValueDescription::choice(
                     "extent",
                     "How far",
-                    &[("distance", "By a distance"), ("plane", "Up to a plane"), ("face", "Up to a face")],
+                    &[
+                        ("distance", "By a distance"),
+                        ("plane", "Up to a plane"),
+                        ("face", "Up to a face"),
+                        ("through", "Through all of the solid"),
+                    ],
                     "Where it ends.",
                 ),
+                ValueDescription::choice(
+                    "ways",
+                    "Which way",
+                    &[("forwards", "Forwards"), ("backwards", "Backwards"), ("both", "Both ways")],
+                    "On which sides of the drawing it passes all of the solid.",
+                )
+                .only_if("extent", "through"),
                 length("length", "Forwards", json!("10 mm"), "How far along the direction."),
                 length("back", "Backwards", json!(0), "How far the other way."),
                 ValueDescription::amount(
@@ -119,7 +214,15 @@ impl Construction for Extrude {
                     "How far the sides lean inwards as they leave the drawing's plane; below 0 outwards.",
                 )
                 .only_if("extent", "distance"),
-                Ends::choice("Whether flat ends close a closed outline into a solid."),
+                Ends::choice("Whether flat ends close a closed outline into a solid.")
+                    .only_if("solid", "!filled"),
+                ValueDescription::choice(
+                    "then",
+                    "With the solid",
+                    &[("added", "Add to it"), ("cut", "Cut from it"), ("common", "Common part")],
+                    "What becomes of the two.",
+                )
+                .only_if("solid", "filled"),
             ],
         }
     }
@@ -128,7 +231,13 @@ impl Construction for Extrude {
         let axis = self.axis.reference().filter(|_| self.direction == Direction::Axis).map(|r| ("axis", r));
         let plane = self.plane.reference().filter(|_| self.extent == Extent::Plane).map(|r| ("plane", r));
         let face = self.face.as_ref().filter(|_| self.extent == Extent::Face).map(|r| ("face", r));
-        std::iter::once(("profile", &self.profile)).chain(axis).chain(plane).chain(face).collect()
+        let solid = self.solid.iter().map(|r| ("solid", r));
+        std::iter::once(("profile", &self.profile))
+            .chain(axis)
+            .chain(plane)
+            .chain(face)
+            .chain(solid)
+            .collect()
     }
 
     /// It only ends at the face.
@@ -150,7 +259,12 @@ impl Construction for Extrude {
                 frame.ok_or_else(|| Notice::about("direction", message))?.z
             }
         };
+        let with = match &self.solid {
+            Some(reference) => solids(context, std::slice::from_ref(reference), "solid")?,
+            None => Vec::new(),
+        };
         let reach = match self.extent {
+            Extent::Through => self.through(&curves, &direction, &with)?,
             Extent::Distance => {
                 let forwards = context.coordinate(&self.length, "length")?;
                 Reach::Between(-context.coordinate(&self.back, "back")?, forwards)
@@ -171,7 +285,7 @@ impl Construction for Extrude {
         } else {
             0.0
         };
-        let close = self.ends == Ends::Closed;
+        let close = self.ends == Ends::Closed || !with.is_empty();
         let made = surfacing::extrude(&curves, &direction, &reach, draft, close, &context.tolerance)
             .map_err(|e| {
                 let field = match (self.extent, &e) {
@@ -185,7 +299,22 @@ impl Construction for Extrude {
                 };
                 Notice::refused(field, &e)
             })?;
-        let built = Built::body(made.body);
-        Ok(built.with_deviation(made.max_deviation, context.tolerance.fit))
+        let deviation = made.max_deviation;
+        let built = if with.is_empty() {
+            Built::body(made.body)
+        } else {
+            let Body::Solid(solid) = &made.body else {
+                let message = "an open profile makes no solid; close its outline, or extrude it by itself and trim with it";
+                return Err(Notice::about("profile", message));
+            };
+            let own = [(solid, "the extrusion".to_string())];
+            let (what, first, others) = match self.then {
+                Then::Added => (What::Union, [&with[..], &own].concat(), &[][..]),
+                Then::Cut => (What::Subtract, with, &own[..]),
+                Then::Common => (What::Common, [&with[..], &own].concat(), &[][..]),
+            };
+            combined(context, what, &first, others, ["solid", "profile"])?
+        };
+        Ok(built.with_deviation(deviation, context.tolerance.fit))
     }
 }

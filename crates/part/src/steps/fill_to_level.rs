@@ -4,7 +4,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use topology::Body;
 
-use super::cutters::{Member, Together};
+use super::cutters::{Member, StandsFor, Together};
 use super::enclose::{leak, spaces};
 use super::{Construction, Context, SlotDescription, StepDescription};
 use crate::shape::Chart;
@@ -73,13 +73,11 @@ impl Construction for FillToLevel {
         for reference in &self.vessel {
             members.extend(context.members(reference, "vessel")?);
         }
-        members.extend(context.cutters(std::slice::from_ref(&self.level), "level", &members)?);
+        let plane =
+            context.plane_member(&frame, "the level".into(), "level", &members.iter().collect::<Vec<_>>())?;
+        members.push(plane);
         let together = Together::new(members, &context.tolerance)?;
-        let below = |body: &Body| {
-            let high = topology::bounds(body.shells()[0]);
-            let centre = body.measure().centroid();
-            high.and(centre).is_some_and(|c| frame.coordinates(&c).z < 0.0)
-        };
+        let below = |body: &Body| body.measure().centroid().is_some_and(|c| frame.coordinates(&c).z < 0.0);
         let bodies: Vec<Body> = spaces(&together)?.into_iter().map(|s| s.1).filter(below).collect();
         if bodies.is_empty() {
             return Err(leak(&together, "vessel", context));
@@ -107,20 +105,16 @@ fn heights(context: &Context<'_>, bodies: &[Body], frame: &geometry::Frame) -> R
     let depth = |p: &geometry::Point3| frame.coordinates(p).z;
     let lowest = bodies
         .iter()
-        .flat_map(|b| {
-            b.shells()
-                .into_iter()
-                .filter_map(|s| topology::mesh(s, topology::MeshTolerance::chord(0.05)).ok())
-        })
-        .flat_map(|m| m.positions)
-        .map(|p| depth(&p))
+        .flat_map(Body::shells)
+        .filter_map(|s| topology::bounds(&s.clone().transformed(&frame.from_world())))
+        .map(|(low, _)| low.z)
         .fold(f64::INFINITY, f64::min);
     let mut members: Vec<Member> = bodies
         .iter()
         .map(|b| Member {
             shell: b.whole(),
-            is_closed: true,
-            endless: false,
+            volume: Some(b.measure().volume),
+            stands_for: StandsFor::Itself,
             name: String::new(),
             slot: "vessel",
         })
@@ -129,10 +123,9 @@ fn heights(context: &Context<'_>, bodies: &[Body], frame: &geometry::Frame) -> R
     let levels: Vec<f64> = (1..HEIGHTS).map(|k| lowest * (1.0 - k as f64 / HEIGHTS as f64)).collect();
     for z in &levels {
         let at = geometry::Frame { origin: frame.origin + frame.z * *z, ..*frame };
-        let shells: Vec<&topology::Shell> = members[..count].iter().map(|m| &m.shell).collect();
-        let shell = topology::plane_beyond(&at, &shells, &context.tolerance)
-            .map_err(|e| Notice::refused("level", &e.into()))?;
-        members.push(Member { shell, is_closed: false, endless: false, name: String::new(), slot: "level" });
+        let contents: Vec<&Member> = members[..count].iter().collect();
+        let plane = context.plane_member(&at, String::new(), "level", &contents)?;
+        members.push(plane);
     }
     let together = Together::new(members, &context.tolerance)?;
     let mut slices: Vec<(f64, f64)> = Vec::new();

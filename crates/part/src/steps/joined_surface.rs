@@ -3,7 +3,7 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use topology::{Body, Shell, join};
+use topology::{Body, Shell, free_edges, join};
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::quantity::amounts::hundredth_mm;
@@ -32,7 +32,7 @@ impl Construction for JoinedSurface {
             makes: &["surface", "solid"],
             slots: vec![
                 SlotDescription::one("surfaces", "Surfaces", &["surface"], "Surfaces and shells to connect.")
-                    .many(2, 200),
+                    .many(1, 200),
             ],
             values: vec![ValueDescription::amount(
                 "tolerance",
@@ -64,7 +64,8 @@ impl Construction for JoinedSurface {
             shells.extend(bodies.iter().flat_map(Body::shells).cloned());
         }
         let joined = join(&shells, tolerance).map_err(|e| Notice::refused("surfaces", &e.into()))?;
-        if joined.pairs == 0 {
+        // What closes already has nothing to match and becomes a solid.
+        if joined.pairs == 0 && !free_edges(&joined.shell).is_empty() {
             let message =
                 "no two free edges match within the tolerance; raise it, or move the surfaces together";
             return Err(Notice::about("surfaces", message));

@@ -1,10 +1,8 @@
 //! Meeting curve: where surfaces, shells, solids and planes meet.
 
-use geometry::{MeetingCurve as Fitted, NurbsCurve};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use super::cutters::Together;
 use super::{Construction, Context, SlotDescription, StepDescription};
 use crate::{Amount, Built, Notice, PlaneInput, Reference};
 
@@ -53,14 +51,7 @@ impl Construction for MeetingCurve {
         let mut members = context.members(&self.first, "first")?;
         let count = members.len();
         members.extend(context.cutters(std::slice::from_ref(&self.second), "second", &members)?);
-        let Together { made, .. } = Together::new(members, &context.tolerance)?;
-        let fitted = |(curve, max_deviation): (NurbsCurve, f64)| Fitted {
-            curve,
-            pcurves: Vec::new(),
-            max_deviation,
-            converged: max_deviation <= context.tolerance.fit,
-        };
-        let found = made.common_curves(|input| input < count).into_iter().map(fitted).collect();
+        let found = context.common_curves(&members, count)?;
         Built::chained(found, &context.tolerance).ok_or_else(|| {
             Notice::about("second", "these surfaces do not meet; move one of them, or pick another")
         })

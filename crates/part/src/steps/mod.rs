@@ -15,22 +15,26 @@ mod description;
 pub mod drawing;
 mod edge_agrees;
 pub mod enclose;
+pub mod extend;
 pub mod extrude;
 pub mod fill_to_level;
 pub mod flat_face;
 pub mod helix;
+pub mod hollow;
 pub mod joined_curve;
 pub mod joined_surface;
 mod law;
 pub mod loft;
 pub mod meeting_curve;
 pub mod network;
+pub mod offset;
 pub mod patch;
 pub mod pattern;
 pub mod plane;
 pub mod point;
 pub mod projected_curve;
 pub mod rail_sweep;
+pub mod remove_faces;
 pub mod reshape;
 pub mod restore;
 pub mod revolve;
@@ -39,6 +43,7 @@ pub mod section_curve;
 pub mod space_curve;
 pub mod strip;
 pub mod surface_curve;
+pub mod swap_face;
 pub mod sweep;
 pub mod thicken;
 pub mod trim;
@@ -108,6 +113,11 @@ pub trait Construction {
         false
     }
 
+    /// Whether a face in a slot stands for all of its shape, which is replaced by what is made.
+    fn replaces(&self, _slot: &str) -> bool {
+        false
+    }
+
     /// Whether what it makes only shows a measure and is no part of the result.
     const ONLY_MEASURES: bool = false;
 
@@ -169,6 +179,10 @@ macro_rules! registry {
 
             pub(crate) fn keeps(&self, slot: &str) -> bool {
                 match self { $(Self::$name(step) => step.keeps(slot)),* }
+            }
+
+            pub(crate) fn replaces(&self, slot: &str) -> bool {
+                match self { $(Self::$name(step) => step.replaces(slot)),* }
             }
 
             pub(crate) fn amounts(&mut self) -> Vec<&mut Amount> {
@@ -255,8 +269,18 @@ registry! {
     Split: trim::Split,
     /// Faces as surfaces of their own.
     Restore: restore::Restore,
+    /// A surface made longer over its edges.
+    Extend: extend::Extend,
+    /// A shape without some of its faces.
+    RemoveFaces: remove_faces::RemoveFaces,
+    /// A shape at a distance from another one.
+    Offset: offset::Offset,
     /// A wall given to a surface.
     Thicken: thicken::Thicken,
+    /// A solid hollowed out.
+    Hollow: hollow::Hollow,
+    /// Another surface in the place of a face.
+    SwapFace: swap_face::SwapFace,
     /// A shell with its flat openings closed.
     Cap: cap::Cap,
     /// Solids from spaces that shapes shut in.

@@ -1,6 +1,6 @@
 //! Pattern: a shape repeated about an axis, along a line or along a curve, linked to the one that it repeats.
 
-use geometry::{Frame, Vector3};
+use geometry::Frame;
 use nalgebra::Matrix4;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -128,11 +128,7 @@ impl Pattern {
 
 /// The motion that brings one frame to another.
 fn carried(from: &Frame, to: &Frame) -> Matrix4<f64> {
-    let matrix = |f: &Frame| {
-        let c = |v: Vector3| v.push(0.0);
-        Matrix4::from_columns(&[c(f.x), c(f.y), c(f.z), f.origin.coords.push(1.0)])
-    };
-    matrix(to) * matrix(from).try_inverse().unwrap_or_else(Matrix4::identity)
+    to.to_world() * from.from_world()
 }
 
 impl Construction for Pattern {

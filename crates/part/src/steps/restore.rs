@@ -99,7 +99,8 @@ impl Construction for Restore {
                 let loops = |faces: &[Face]| faces.iter().map(|f| f.loops.len()).sum::<usize>();
                 filled += loops(shell.faces()) - loops(&faces);
                 let made = Shell::of_used(shell.vertices(), shell.edges(), faces).map_err(refused)?;
-                bodies.push(Body::from_shell(made));
+                // A closed one stays a shell too: its faces are wanted, not what they shut in.
+                bodies.push(Body::Shell(made));
             }
         }
         let mut built = Built::plain(Shape::Bodies(bodies));

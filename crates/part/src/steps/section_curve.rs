@@ -1,6 +1,5 @@
 //! Section curve: where a plane meets a surface.
 
-use geometry::plane_meetings;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -53,11 +52,12 @@ impl Construction for SectionCurve {
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
         let frame = self.plane.frame(context, "plane")?;
-        let mut found = Vec::new();
-        for surface in context.surfaces(&self.surface, "surface")? {
-            let meet = plane_meetings(surface, &frame, &context.tolerance);
-            found.extend(meet.map_err(|e| Notice::refused("surface", &e.into()))?);
-        }
+        let mut members = context.members(&self.surface, "surface")?;
+        let count = members.len();
+        let cut: Vec<_> = members.iter().collect();
+        let plane = context.plane_member(&frame, "the plane".into(), "plane", &cut)?;
+        members.push(plane);
+        let found = context.common_curves(&members, count)?;
         Built::chained(found, &context.tolerance).ok_or_else(|| {
             let message = "the plane does not meet the surface; move one of them";
             Notice::about("plane", message).at(frame.origin)

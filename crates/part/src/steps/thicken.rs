@@ -1,9 +1,10 @@
 //! Thicken: a surface given a wall.
 
+use geometry::GeometryError;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use surfacing::SurfacingError;
+use surfacing::{SurfacingError, thick_shell};
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::{Amount, Built, Notice, Quantity, Reached, Reference, Shape};
@@ -44,12 +45,15 @@ impl Construction for Thicken {
             also: "wall, shell, thickness, offset, solid",
             key: "t",
             makes: &["solid"],
-            slots: vec![SlotDescription::one(
-                "surface",
-                "Surface",
-                &["surface"],
-                "The surface that gets the wall.",
-            )],
+            slots: vec![
+                SlotDescription::one(
+                    "surface",
+                    "Surface",
+                    &["surface", "solid"],
+                    "The surface or shell that gets the wall, or one face.",
+                )
+                .faces(),
+            ],
             values: vec![
                 ValueDescription::choice(
                     "side",
@@ -78,20 +82,19 @@ impl Construction for Thicken {
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
-        let built = context.input(&self.surface, "surface")?;
-        let Shape::Turned(source) = &built.shape else {
-            let message = "only a turned surface can be thickened so far; pick a revolve step";
-            return Err(Notice::about("surface", message));
-        };
         let thickness = context.value(&self.thickness, Quantity::Length, "thickness")?;
         let (outward, inward) = match self.side {
             Side::Inward => (0.0, thickness),
             Side::Outward => (thickness, 0.0),
             Side::Both => (thickness, thickness),
         };
-        let made = surfacing::thicken(source, outward, inward, &context.tolerance).map_err(|e| {
+        let refused = |e: SurfacingError| {
             let input = match e {
-                SurfacingError::NoThickness | SurfacingError::TooThick { .. } => "thickness",
+                SurfacingError::NoThickness
+                | SurfacingError::TooThick { .. }
+                | SurfacingError::OffsetOpen { .. }
+                | SurfacingError::RunsIntoItself { .. }
+                | SurfacingError::Geometry(GeometryError::OffsetFolds { .. }) => "thickness",
                 _ => "surface",
             };
             let message = match (&e, self.side) {
@@ -101,12 +104,28 @@ impl Construction for Thicken {
                 _ => e.to_string(),
             };
             Notice { message, input: Some(input.into()), at: e.place(), cure: None }
-        })?;
+        };
+        let (mut bodies, mut deviation) = (Vec::new(), 0.0_f64);
+        // The wall of a turned surface is turned itself.
+        if let (Shape::Turned(source), None) =
+            (&context.input(&self.surface, "surface")?.shape, &self.surface.item)
+        {
+            let made = surfacing::thicken(source, outward, inward, &context.tolerance).map_err(refused)?;
+            deviation = made.max_deviation;
+            bodies.push(made.body);
+        } else {
+            for member in context.members(&self.surface, "surface")? {
+                let made =
+                    thick_shell(&member.shell, outward, inward, &context.tolerance).map_err(refused)?;
+                deviation = deviation.max(made.max_deviation);
+                bodies.push(made.body);
+            }
+        }
         let reached = vec![
             Reached::length("Thickness per side", thickness),
             Reached::length("Total thickness", outward + inward),
-            Reached::length("Deviation from the true offset", made.max_deviation),
+            Reached::length("Deviation from the true offset", deviation),
         ];
-        Ok(Built::body(made.body).with_reached(reached))
+        Ok(Built::plain(Shape::Bodies(bodies)).with_reached(reached))
     }
 }

@@ -26,7 +26,7 @@ pub enum Chosen {
 pub struct Trim {
     /// What is cut.
     pub surfaces: Vec<Reference>,
-    /// What cuts: surfaces, solids, planes, drawings; with none the surfaces cut each other.
+    /// What cuts: surfaces, solids, planes, curves that lie on them, drawings; with none the surfaces cut each other.
     #[serde(default, skip_serializing_if = "is_default")]
     pub by: Vec<PlaneInput>,
     /// What is done with the chosen pieces.
@@ -43,7 +43,7 @@ pub struct Trim {
 pub struct Split {
     /// What is cut.
     pub surfaces: Vec<Reference>,
-    /// What cuts: surfaces, solids, planes, drawings; with none the surfaces cut each other.
+    /// What cuts: surfaces, solids, planes, curves that lie on them, drawings; with none the surfaces cut each other.
     #[serde(default, skip_serializing_if = "is_default")]
     pub by: Vec<PlaneInput>,
 }
@@ -56,7 +56,7 @@ fn slots() -> Vec<SlotDescription> {
             "by",
             "By",
             &["plane", "surface", "solid", "curve"],
-            "What cuts them: surfaces, solids, planes, or drawings, which cut square to their plane. With none they cut each other.",
+            "What cuts them: surfaces, solids, planes, curves that lie on them, or drawings, which cut square to their plane. With none they cut each other.",
         )
         .many(0, 100),
     ]

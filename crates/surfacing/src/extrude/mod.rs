@@ -4,7 +4,7 @@ mod draft;
 mod to_face;
 
 use geometry::{Frame, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3};
-use topology::{Body, Face};
+use topology::{Body, Face, Shell};
 
 use crate::SurfacingError;
 use crate::assembled::{assembled, encloses};
@@ -48,7 +48,8 @@ pub fn extrude(
         return Err(SurfacingError::Empty);
     }
     let outlines: Vec<NurbsCurve> = curves.iter().map(|c| c.0.clone()).collect();
-    let close = close && encloses(&outlines, tolerance);
+    let encloses = encloses(&outlines, tolerance);
+    let close = close && encloses;
     // Moved and affine maps, so that the control points' images are those of the image.
     let straight = |ends: &dyn Fn(&NurbsCurve) -> [NurbsCurve; 2]| {
         let mut surfaces = Vec::with_capacity(curves.len());
@@ -61,7 +62,7 @@ pub fn extrude(
         }
         Ok(Extruded { body: assembled(surfaces, close, tolerance)?, max_deviation: None })
     };
-    match reach {
+    let made = match reach {
         Reach::UpToFace(face) => to_face::extrude_to_face(curves, direction, face, close, tolerance),
         Reach::Between(from, to) if draft != 0.0 => {
             let drafted = draft::drafted(curves, direction, [*from, *to], draft, tolerance)?;
@@ -80,7 +81,42 @@ pub fn extrude(
             let foot = |p: &Point3| p - direction * ((p - plane.origin).dot(&plane.z) / climb);
             straight(&|curve| [curve.clone(), curve.mapped(foot)])
         }
+    }?;
+    // What goes round without ends has an outside all the same.
+    let body = match made.body {
+        Body::Shell(shell) if encloses => Body::Shell(facing_outward(&shell, direction)),
+        body => body,
+    };
+    Ok(Extruded { body, ..made })
+}
+
+/// A shell of tubes along a direction, each facing away from its own middle.
+fn facing_outward(shell: &Shell, direction: &Vector3) -> Shell {
+    /// Places in either direction of each face that are looked at.
+    const LOOKED_AT: usize = 12;
+    let mut out: Option<Shell> = None;
+    for tube in shell.pieces() {
+        let mut seen: Vec<(Point3, Vector3)> = Vec::new();
+        for face in tube.faces() {
+            let (u, v) = face.surface.domain();
+            let share = |k: usize| (k as f64 + 0.5) / LOOKED_AT as f64;
+            for (i, j) in (0..LOOKED_AT).flat_map(|i| (0..LOOKED_AT).map(move |j| (i, j))) {
+                let (p, du, dv) = face.surface.tangents(u.at(share(i)), v.at(share(j)));
+                let area = du.cross(&dv) * (u.length() * v.length());
+                seen.push((p, if face.reversed { -area } else { area }));
+            }
+        }
+        let middle = seen.iter().fold(Vector3::zeros(), |sum, s| sum + s.0.coords) / seen.len() as f64;
+        // The divergence theorem in the plane across: positive if the normals point outward.
+        let flow = |(p, area): &(Point3, Vector3)| {
+            let from = p.coords - middle;
+            (from - direction * from.dot(direction)).dot(area)
+        };
+        let outward = seen.iter().map(flow).sum::<f64>() >= 0.0;
+        let tube = if outward { tube } else { tube.flipped() };
+        out = Some(out.map_or_else(|| tube.clone(), |all| all.beside(&tube)));
     }
+    out.unwrap_or_else(|| shell.clone())
 }
 
 /// Refuses a way of no length, and a curve that runs along it.

@@ -1,15 +1,17 @@
-use std::collections::BTreeMap;
-use std::sync::OnceLock;
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::{Arc, OnceLock};
 
-use geometry::{Box3, Domain, Facets, NurbsCurve, Point3, Tolerance, closest_on_curve};
+use geometry::{
+    Box3, Domain, Facets, NurbsCurve, NurbsSurface, Point3, Tolerance, box_of, closest_on_curve, grown,
+};
+use rstar::RTree;
 use rstar::primitives::GeomWithData;
-use rstar::{AABB, RTree};
 
 use super::one_face::on_other;
 use super::outline::Outline;
 use super::regions::{Bound, divided};
 use super::sections::Found;
-use super::{Crossing, Imprint, Laid, Remark, SharedSurface, Source};
+use super::{Crossing, Imprint, Laid, Remark, Source, Wire};
 use crate::join::{carried, coincide};
 use crate::{Edge, EdgeId, Face, FaceId, Loop, OrientedEdge, Shell, TopologyError, Vertex, VertexId};
 
@@ -38,7 +40,7 @@ pub(super) struct ArenaEdge {
 }
 
 pub(super) struct ArenaFace {
-    pub(super) surface: SharedSurface,
+    pub(super) surface: Arc<NurbsSurface>,
     pub(super) reversed: bool,
     pub(super) role: String,
     pub(super) source: Source,
@@ -69,6 +71,14 @@ impl ArenaFace {
     }
 }
 
+/// An edge of a shape of curves, which no face of it uses.
+pub(super) struct ArenaWire {
+    pub(super) edge: EdgeId,
+    input: usize,
+    /// Whether the edge runs as the shape's curve does.
+    forward: bool,
+}
+
 /// An edge that lies on another shape's face on a part of it.
 pub(super) struct Along {
     pub(super) edge: usize,
@@ -85,16 +95,12 @@ pub(super) struct Arena {
     tree: RTree<GeomWithData<[f64; 3], usize>>,
     pub(super) edges: Vec<ArenaEdge>,
     pub(super) faces: Vec<ArenaFace>,
+    pub(super) wires: Vec<ArenaWire>,
     pub(super) along: Vec<Along>,
+    /// Pairs of shapes that go through each other, the lower number first.
+    apart: BTreeSet<[usize; 2]>,
     /// Edges by their two vertices, the lower number first.
     pub(super) by_ends: BTreeMap<[usize; 2], Vec<EdgeId>>,
-}
-
-fn bounds_of(low: Point3, high: Point3, by: f64) -> Box3 {
-    AABB::from_corners(
-        (low - nalgebra::Vector3::repeat(by)).into(),
-        (high + nalgebra::Vector3::repeat(by)).into(),
-    )
 }
 
 pub(super) fn meet(a: &Box3, b: &Box3) -> bool {
@@ -103,7 +109,7 @@ pub(super) fn meet(a: &Box3, b: &Box3) -> bool {
 }
 
 impl Arena {
-    pub(super) fn new(shapes: &[&Shell], tolerance: &Tolerance) -> Self {
+    pub(super) fn new(shapes: &[&Shell], meet: &dyn Fn(usize, usize) -> bool, tolerance: &Tolerance) -> Self {
         let near = tolerance.fit;
         let mut arena = Self {
             tolerance: *tolerance,
@@ -112,13 +118,22 @@ impl Arena {
             tree: RTree::new(),
             edges: Vec::new(),
             faces: Vec::new(),
+            wires: Vec::new(),
             along: Vec::new(),
+            apart: BTreeSet::new(),
             by_ends: BTreeMap::new(),
         };
         for (input, shape) in shapes.iter().enumerate() {
             arena.add(input, shape);
+            let others = (0..input).filter(|&o| !meet(o, input));
+            arena.apart.extend(others.map(|o| [o, input]));
         }
         arena
+    }
+
+    /// Whether what belongs to two shapes is brought together.
+    pub(super) fn come_together(&self, a: usize, b: usize) -> bool {
+        a != b && (self.apart.is_empty() || !self.apart.contains(&[a.min(b), a.max(b)]))
     }
 
     fn add(&mut self, input: usize, shape: &Shell) {
@@ -144,13 +159,16 @@ impl Arena {
             edge.start = VertexId(numbers[edge.start.index()] as u32);
             edge.end = VertexId(numbers[edge.end.index()] as u32);
             self.settle(&mut edge);
-            self.add_edge(edge, input);
+            let edge = self.add_edge(edge, input);
+            if shape.faces().is_empty() {
+                self.wires.push(ArenaWire { edge, input, forward: true });
+            }
         }
         for (k, face) in shape.faces().iter().enumerate() {
             let mut loops: Vec<Vec<OrientedEdge>> = face.loops.iter().map(|l| l.edges.clone()).collect();
             loops.iter_mut().flatten().for_each(|u| u.edge.0 += first_edge);
             let outline = Outline::new(loops.iter().flatten().map(|u| &u.pcurve));
-            let bounds = self.face_bounds(face.surface.control_points(), &loops);
+            let bounds = self.face_bounds(&face.surface.control_points(), &loops);
             let source = Source { input, face: FaceId(k as u32), along: true };
             self.faces.push(ArenaFace {
                 surface: face.surface.clone(),
@@ -167,22 +185,13 @@ impl Arena {
     }
 
     /// A box that holds a face: that of its net, or, for a flat one, that of its edges.
-    fn face_bounds(&self, net: Vec<Point3>, loops: &[Vec<OrientedEdge>]) -> Box3 {
-        let mut low = Point3::from([f64::MAX; 3]);
-        let mut high = Point3::from([f64::MIN; 3]);
-        let flat = net.len() == 4;
-        if flat {
-            for used in loops.iter().flatten() {
-                let bounds = self.edges[used.edge.index()].bounds;
-                low = low.inf(&bounds.lower().into());
-                high = high.sup(&bounds.upper().into());
-            }
-        } else {
-            for p in &net {
-                (low, high) = (low.inf(p), high.sup(p));
-            }
-        }
-        bounds_of(low, high, self.near)
+    fn face_bounds(&self, net: &[Point3], loops: &[Vec<OrientedEdge>]) -> Box3 {
+        let of_edges = || {
+            let edges = loops.iter().flatten().map(|u| &self.edges[u.edge.index()].bounds);
+            let corners = edges.flat_map(|b| [b.lower(), b.upper()]).map(Point3::from).collect::<Vec<_>>();
+            box_of(corners.iter())
+        };
+        grown(&if net.len() == 4 { of_edges() } else { box_of(net.iter()) }, self.near)
     }
 
     /// Lets an edge's tolerance reach from its curve's ends to its vertices.
@@ -203,7 +212,7 @@ impl Arena {
             },
             NurbsCurve::control_bounds,
         );
-        let bounds = bounds_of(low, high, edge.tolerance.max(self.near));
+        let bounds = grown(&box_of([low, high].iter()), edge.tolerance.max(self.near));
         self.edges.push(ArenaEdge { edge, input, cuts: Vec::new(), bounds });
         EdgeId(self.edges.len() as u32 - 1)
     }
@@ -259,7 +268,7 @@ impl Arena {
     }
 
     /// Replaces every edge that is cut by its parts.
-    pub(super) fn split_edges(&mut self) -> Result<(), TopologyError> {
+    pub(super) fn split_edges(&mut self) {
         let mut parts: Vec<Option<Parts>> = Vec::new();
         for i in 0..self.edges.len() {
             let mut cuts = std::mem::take(&mut self.edges[i].cuts);
@@ -310,6 +319,12 @@ impl Arena {
                     .collect();
             }
         }
+        for wire in std::mem::take(&mut self.wires) {
+            match parts.get(wire.edge.index()).and_then(Option::as_ref) {
+                None => self.wires.push(wire),
+                Some(own) => self.wires.extend(own.iter().map(|(edge, _)| ArenaWire { edge: *edge, ..wire })),
+            }
+        }
         let along = std::mem::take(&mut self.along);
         for a in along {
             match parts.get(a.edge).and_then(Option::as_ref) {
@@ -325,7 +340,6 @@ impl Arena {
                 }
             }
         }
-        Ok(())
     }
 
     fn ends(&self, edge: EdgeId) -> [usize; 2] {
@@ -334,62 +348,59 @@ impl Arena {
         [a.min(b), a.max(b)]
     }
 
-    /// Edges that are used by some face.
+    /// Edges that are used by some face, or that are curves of a shape.
     fn used(&self) -> Vec<bool> {
         let mut used = vec![false; self.edges.len()];
         self.faces.iter().flat_map(|f| f.loops.iter().flatten()).for_each(|u| used[u.edge.index()] = true);
+        self.wires.iter().for_each(|w| used[w.edge.index()] = true);
         used
     }
 
     /// Makes one edge of every set of edges of different shapes that lie on each other.
     pub(super) fn unite_edges(&mut self) -> Result<(), TopologyError> {
         let used = self.used();
-        let mut kept: Vec<EdgeId> = (0..self.edges.len() as u32).map(EdgeId).collect();
+        // What stands for an edge that is gone, and whether it runs the same way.
+        let mut instead: Vec<Option<(EdgeId, bool)>> = vec![None; self.edges.len()];
         for i in 0..self.edges.len() {
             if !used[i] || self.edges[i].edge.curve.is_none() {
                 continue;
             }
             let id = EdgeId(i as u32);
             let ends = self.ends(id);
-            let others = self.by_ends.get(&ends).cloned().unwrap_or_default();
-            let mut same = None;
-            for other in others {
+            let same = self.by_ends.get(&ends).into_iter().flatten().find_map(|&other| {
                 let (a, b) = (&self.edges[other.index()], &self.edges[i]);
                 let within = self.near.max(a.edge.tolerance).max(b.edge.tolerance);
-                if a.input != b.input
-                    && let Some((gap, along)) = coincide(&a.edge, &b.edge, within)
-                {
-                    same = Some((other, gap, along));
-                    break;
-                }
+                let (gap, along) = coincide(&a.edge, &b.edge, within)?;
+                (a.input != b.input).then_some((other, gap, along))
+            });
+            let Some((other, gap, along)) = same else {
+                self.by_ends.entry(ends).or_default().push(id);
+                continue;
+            };
+            let tolerance = self.edges[i].edge.tolerance.max(gap);
+            let kept = &mut self.edges[other.index()];
+            kept.edge.tolerance = kept.edge.tolerance.max(tolerance);
+            kept.input = NONE;
+            instead[i] = Some((other, along));
+        }
+        for used in self.faces.iter_mut().flat_map(|f| f.loops.iter_mut().flatten()) {
+            let gone = used.edge.index();
+            let Some((kept, along)) = instead[gone] else { continue };
+            if let (Some(to), Some(from)) =
+                (&self.edges[kept.index()].edge.curve, &self.edges[gone].edge.curve)
+            {
+                used.pcurve = carried(&used.pcurve, from, to, along, self.near)?;
             }
-            match same {
-                None => self.by_ends.entry(ends).or_default().push(id),
-                Some((other, gap, along)) => {
-                    self.unite(other, id, along, gap)?;
-                    kept[i] = other;
-                }
-            }
+            used.edge = kept;
+            used.forward = used.forward == along;
+        }
+        for wire in &mut self.wires {
+            let Some((kept, along)) = instead[wire.edge.index()] else { continue };
+            (wire.edge, wire.forward) = (kept, wire.forward == along);
         }
         for a in &mut self.along {
-            a.edge = kept[a.edge].index();
+            a.edge = instead[a.edge].map_or(a.edge, |(kept, _)| kept.index());
         }
-        Ok(())
-    }
-
-    fn unite(&mut self, kept: EdgeId, gone: EdgeId, along: bool, gap: f64) -> Result<(), TopologyError> {
-        let (to, from) = (self.edges[kept.index()].edge.clone(), self.edges[gone.index()].edge.clone());
-        let (Some(to_curve), Some(from_curve)) = (&to.curve, &from.curve) else { return Ok(()) };
-        for used in self.faces.iter_mut().flat_map(|f| f.loops.iter_mut().flatten()) {
-            if used.edge == gone {
-                used.pcurve = carried(&used.pcurve, from_curve, to_curve, along, self.near)?;
-                used.edge = kept;
-                used.forward = used.forward == along;
-            }
-        }
-        let edge = &mut self.edges[kept.index()];
-        edge.edge.tolerance = edge.edge.tolerance.max(from.tolerance).max(gap);
-        edge.input = NONE;
         Ok(())
     }
 
@@ -504,19 +515,18 @@ impl Arena {
             }
         }
         let gone = self.unite_faces(&found.over, &faces, &pieces_of, &mut sources);
-        let kept: Vec<bool> = (0..faces.len()).map(|f| !gone[f]).collect();
-        let mut keep = kept.iter();
-        faces.retain(|_| *keep.next().unwrap_or(&true));
-        let mut keep = kept.iter();
-        sources.retain(|_| *keep.next().unwrap_or(&true));
+        let both = faces.into_iter().zip(sources).zip(gone).filter(|(_, gone)| !gone).map(|(both, _)| both);
+        let (faces, sources): (Vec<Face>, Vec<Vec<Source>>) = both.unzip();
         for (edge, face) in idle {
             // An edge that ends inside a face: its free end is where the other shape stops.
             let e = &self.edges[edge.index()].edge;
             let Some(curve) = &e.curve else { continue };
             let at = curve.point(curve.domain().at(0.5));
             let input = self.faces[face].source.input;
-            if let Some((_, inputs)) = found.meetings.iter().find(|m| m.0 == edge) {
-                let other = if inputs[0] == input { inputs[1] } else { inputs[0] };
+            let of_meeting = found.meetings.iter().find(|m| m.0 == edge);
+            let of_meeting = of_meeting.map(|(_, i)| if i[0] == input { i[1] } else { i[0] });
+            let of_wire = || self.wires.iter().find(|w| w.edge == edge).map(|w| w.input);
+            if let Some(other) = of_meeting.or_else(of_wire) {
                 found.loose_ends.push(Remark { inputs: [input, other], at });
             }
         }
@@ -534,30 +544,20 @@ impl Arena {
             Some(Crossing { inputs: *inputs, curve, tolerance, edge: number[e.index()] })
         };
         let crossings = found.meetings.iter().filter_map(crossing).collect();
-        let dividing = self.faces.iter().flat_map(|f| f.inner.iter().map(|(e, _)| (f.source, *e)));
-        let dividing = dividing.filter_map(|(s, e)| Some(((s.input, s.face), number[e.index()]?))).collect();
-        let laid = self.faces.iter().flat_map(|f| {
-            f.inner.iter().filter_map(|(edge, pcurve)| {
-                Some(Laid {
-                    edge: number[edge.index()]?,
-                    input: f.source.input,
-                    surface: f.surface.clone(),
-                    reversed: f.reversed,
-                    pcurve: pcurve.clone(),
-                })
-            })
-        });
-        let laid = laid.collect();
+        let mut laid: BTreeMap<(usize, FaceId), Vec<Laid>> = BTreeMap::new();
+        for f in self.faces {
+            let own = f.inner.into_iter().filter_map(|(edge, pcurve)| {
+                let edge = number[edge.index()]?;
+                Some(Laid { edge, surface: f.surface.clone(), reversed: f.reversed, pcurve })
+            });
+            laid.insert((f.source.input, f.source.face), own.collect());
+        }
+        let wire =
+            |w: &ArenaWire| Some(Wire { edge: number[w.edge.index()]?, input: w.input, forward: w.forward });
+        let wires = self.wires.iter().filter_map(wire).collect();
         let shell = Shell::of_used(&vertices, &edges, faces)?;
-        Ok(Imprint {
-            laid,
-            shell,
-            sources,
-            crossings,
-            dividing,
-            touches: found.touches,
-            loose_ends: found.loose_ends,
-        })
+        let Found { touches, loose_ends, .. } = found;
+        Ok(Imprint { shell, sources, crossings, laid, wires, touches, loose_ends })
     }
 
     /// Lets pieces that lie on each other become one; tells which are gone.
@@ -569,13 +569,9 @@ impl Arena {
         sources: &mut [Vec<Source>],
     ) -> Vec<bool> {
         let bounding = |f: usize| {
-            let mut edges: Vec<EdgeId> = faces[f]
-                .loops
-                .iter()
-                .flat_map(|l| &l.edges)
-                .map(|u| u.edge)
-                .filter(|e| self.edges[e.index()].edge.curve.is_some())
-                .collect();
+            let uses = faces[f].loops.iter().flat_map(|l| &l.edges).map(|u| u.edge);
+            let mut edges: Vec<EdgeId> =
+                uses.filter(|e| self.edges[e.index()].edge.curve.is_some()).collect();
             edges.sort_unstable();
             edges
         };
@@ -583,14 +579,13 @@ impl Arena {
         for &[a, b] in over {
             for &p in &pieces_of[a] {
                 for &q in &pieces_of[b] {
-                    if gone[p]
-                        || gone[q]
-                        || !self.same_piece(&faces[p], &faces[q], bounding(p) == bounding(q))
-                    {
+                    if gone[p] || gone[q] || bounding(p) != bounding(q) {
                         continue;
                     }
                     let (kept, lost) = (p.min(q), p.max(q));
-                    let along = self.same_side(&faces[kept], &faces[lost]);
+                    let Some(along) = same_piece(&faces[kept], &faces[lost], &self.tolerance) else {
+                        continue;
+                    };
                     let moved: Vec<Source> =
                         sources[lost].iter().map(|s| Source { along: s.along == along, ..*s }).collect();
                     sources[kept].extend(moved);
@@ -600,33 +595,13 @@ impl Arena {
         }
         gone
     }
+}
 
-    fn same_piece(&self, p: &Face, q: &Face, same_edges: bool) -> bool {
-        let outline = |f: &Face| {
-            Outline::new(
-                f.loops
-                    .iter()
-                    .flat_map(|l| l.edges.iter().map(|u| &u.pcurve))
-                    .collect::<Vec<_>>()
-                    .into_iter(),
-            )
-        };
-        let (own, other) = (outline(p), outline(q));
-        let Some(at) = own.inside() else { return false };
-        same_edges && on_other(&p.surface, at, &q.surface, &self.tolerance).is_some_and(|b| other.holds(b))
-    }
-
-    /// Whether two faces on each other have their outside on the same side.
-    fn same_side(&self, p: &Face, q: &Face) -> bool {
-        let outline = Outline::new(
-            p.loops.iter().flat_map(|l| l.edges.iter().map(|u| &u.pcurve)).collect::<Vec<_>>().into_iter(),
-        );
-        let side = || {
-            let a = outline.inside()?;
-            let b = on_other(&p.surface, a, &q.surface, &self.tolerance)?;
-            let (m, n) = (p.surface.normal(a[0], a[1])?, q.surface.normal(b[0], b[1])?);
-            Some((m.dot(&n) > 0.0) == (p.reversed == q.reversed))
-        };
-        side().unwrap_or(true)
-    }
+/// Whether two pieces with the same edges are one, and if so whether they have their outside on the same side: the other side
+/// of a closed surface has the same edges too.
+fn same_piece(p: &Face, q: &Face, tolerance: &Tolerance) -> Option<bool> {
+    let a = Outline::of(p).inside()?;
+    let b = on_other(&p.surface, a, &q.surface, tolerance).filter(|b| Outline::of(q).holds(*b))?;
+    let (m, n) = (p.surface.normal(a[0], a[1])?, q.surface.normal(b[0], b[1])?);
+    Some((m.dot(&n) > 0.0) == (p.reversed == q.reversed))
 }

@@ -1,13 +1,11 @@
 //! Edges of one shape against vertices, edges and faces of the others.
 
 use geometry::{
-    Box3, CurveHit, CurveMeetings, NurbsCurve, Point3, closest_on_curve, curve_meetings, curves_approaches,
+    BoxTree, CurveHit, CurveMeetings, NurbsCurve, Point3, closest_on_curve, curve_meetings, curves_approaches,
 };
 use rayon::prelude::*;
-use rstar::RTree;
-use rstar::primitives::{GeomWithData, Rectangle};
 
-use super::arena::{Along, Arena, NONE, meet};
+use super::arena::{Along, Arena};
 
 /// Sine of the angle between two edges below which they are looked at as lying along each other.
 const LEVEL: f64 = 1e-3;
@@ -16,31 +14,17 @@ const FARTHER: f64 = 100.0;
 /// Share of the tolerance within which they are still together then; those that only touch are farther apart.
 const LIES: f64 = 0.1;
 
-type Tree = RTree<GeomWithData<Rectangle<[f64; 3]>, usize>>;
-
-fn tree(boxes: impl Iterator<Item = (Box3, usize)>) -> Tree {
-    RTree::bulk_load(
-        boxes.map(|(b, i)| GeomWithData::new(Rectangle::from_corners(b.lower(), b.upper()), i)).collect(),
-    )
-}
-
-fn found(tree: &Tree, bounds: &Box3) -> Vec<usize> {
-    let mut out: Vec<usize> = tree.locate_in_envelope_intersecting(bounds).map(|g| g.data).collect();
-    out.sort_unstable();
-    out
-}
-
 impl Arena {
     /// Finds where edges meet vertices, edges and faces of other shapes, and notes where they are to be cut.
     pub(super) fn meet_boundaries(&mut self) {
         let edges: Vec<usize> = (0..self.edges.len()).filter(|&i| self.curve(i).is_some()).collect();
-        let edge_tree = tree(edges.iter().map(|&i| (self.edges[i].bounds, i)));
-        let face_tree = tree(self.faces.iter().enumerate().map(|(i, f)| (f.bounds, i)));
+        let edge_tree = BoxTree::new(edges.iter().map(|&i| (self.edges[i].bounds, i)));
+        let face_tree = self.face_tree();
         self.vertices_on_edges(&edges);
         let pairs: Vec<(usize, usize)> = edges
             .iter()
-            .flat_map(|&a| found(&edge_tree, &self.edges[a].bounds).into_iter().map(move |b| (a, b)))
-            .filter(|&(a, b)| a < b && self.edges[a].input != self.edges[b].input)
+            .flat_map(|&a| edge_tree.meeting(&self.edges[a].bounds).into_iter().map(move |b| (a, b)))
+            .filter(|&(a, b)| a < b && self.come_together(self.edges[a].input, self.edges[b].input))
             .collect();
         let crossed: Vec<Vec<(f64, f64)>> =
             pairs.par_iter().map(|&(a, b)| self.edges_crossing(a, b)).collect();
@@ -55,8 +39,8 @@ impl Arena {
         }
         let pairs: Vec<(usize, usize)> = edges
             .iter()
-            .flat_map(|&e| found(&face_tree, &self.edges[e].bounds).into_iter().map(move |f| (e, f)))
-            .filter(|&(e, f)| self.edges[e].input != self.faces[f].source.input)
+            .flat_map(|&e| face_tree.meeting(&self.edges[e].bounds).into_iter().map(move |f| (e, f)))
+            .filter(|&(e, f)| self.come_together(self.edges[e].input, self.faces[f].source.input))
             .collect();
         let met: Vec<CurveMeetings> = pairs.par_iter().map(|&(e, f)| self.edge_on_face(e, f)).collect();
         for (&(edge, face), met) in pairs.iter().zip(met) {
@@ -69,6 +53,10 @@ impl Arena {
         }
     }
 
+    pub(super) fn face_tree(&self) -> BoxTree {
+        BoxTree::new(self.faces.iter().enumerate().map(|(i, f)| (f.bounds, i)))
+    }
+
     pub(super) fn curve(&self, edge: usize) -> Option<&NurbsCurve> {
         self.edges[edge].edge.curve.as_ref()
     }
@@ -78,7 +66,7 @@ impl Arena {
             for vertex in self.spots_in(&self.edges[e].bounds) {
                 let (edge, spot) = (&self.edges[e], self.spots[vertex]);
                 let ends = [edge.edge.start.index(), edge.edge.end.index()];
-                if spot.input == edge.input || ends.contains(&vertex) {
+                if !self.come_together(spot.input, edge.input) || ends.contains(&vertex) {
                     continue;
                 }
                 let Some(curve) = self.curve(e) else { continue };
@@ -124,33 +112,17 @@ impl Arena {
 
     fn edge_on_face(&self, e: usize, f: usize) -> CurveMeetings {
         let (Some(curve), face) = (self.curve(e), &self.faces[f]) else { return CurveMeetings::default() };
-        if !meet(&self.edges[e].bounds, &face.bounds) {
-            return CurveMeetings::default();
-        }
         curve_meetings(curve, face.facets(), self.near.max(self.edges[e].edge.tolerance))
     }
 
     /// Cuts an edge where it meets a face, if that is inside the face or on its boundary.
     fn note_hit(&mut self, edge: usize, face: usize, hit: &CurveHit) {
         let slack = self.near.max(self.edges[edge].edge.tolerance);
-        let inside = self.faces[face].outline.holds(hit.place);
-        let known = self.spot_near(&hit.point, slack, |_| true);
-        if !inside && known.is_none_or(|v| self.spots[v].input != NONE && !self.is_corner(face, v)) {
-            // On the boundary it would have met an edge; a face's own edges may stand off it by their tolerance.
-            if !self.on_boundary(face, &hit.point, slack) {
-                return;
-            }
+        // On the boundary it would have met an edge; a face's own edges may stand off it by their tolerance.
+        if self.faces[face].outline.holds(hit.place) || self.on_boundary(face, &hit.point, slack) {
+            let vertex = self.spot_at(hit.point, slack);
+            self.cut(edge, hit.parameter, vertex);
         }
-        let vertex = self.spot_at(hit.point, slack);
-        self.cut(edge, hit.parameter, vertex);
-    }
-
-    fn is_corner(&self, face: usize, vertex: usize) -> bool {
-        let ends = |u: &crate::OrientedEdge| {
-            let e = &self.edges[u.edge.index()].edge;
-            [e.start.index(), e.end.index()]
-        };
-        self.faces[face].loops.iter().flatten().any(|u| ends(u).contains(&vertex))
     }
 
     pub(super) fn on_boundary(&self, face: usize, at: &Point3, within: f64) -> bool {

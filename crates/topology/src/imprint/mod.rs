@@ -16,11 +16,12 @@ mod outline;
 mod regions;
 mod sections;
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use geometry::{NurbsSurface, Point3, Tolerance};
+use geometry::{NurbsCurve, NurbsSurface, Point3, Tolerance};
 
-use crate::{FaceId, Shell, TopologyError};
+use crate::{EdgeId, FaceId, Shell, TopologyError};
 use arena::Arena;
 pub(crate) use outline::Outline;
 pub(crate) use regions::{Bound, divided};
@@ -51,22 +52,30 @@ pub struct Crossing {
     /// Numbers of the two shapes.
     pub inputs: [usize; 2],
     /// The curve.
-    pub curve: geometry::NurbsCurve,
+    pub curve: NurbsCurve,
     /// How far it may lie off the faces, in millimetres.
     pub tolerance: f64,
     /// The shell's edge that it is, if it bounds a face.
-    pub edge: Option<crate::EdgeId>,
+    pub edge: Option<EdgeId>,
 }
 
 /// An edge inside a face of a shape.
 #[derive(Debug, Clone)]
 pub(crate) struct Laid {
-    pub(crate) edge: crate::EdgeId,
-    pub(crate) input: usize,
-    pub(crate) surface: SharedSurface,
+    pub(crate) edge: EdgeId,
+    pub(crate) surface: Arc<NurbsSurface>,
     /// Whether the shape's outside is against the surface's normal.
     pub(crate) reversed: bool,
-    pub(crate) pcurve: geometry::NurbsCurve,
+    pub(crate) pcurve: NurbsCurve,
+}
+
+/// An edge that is a curve of a shape without faces.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Wire {
+    pub(crate) edge: EdgeId,
+    pub(crate) input: usize,
+    /// Whether the edge runs as the shape's curve does.
+    pub(crate) forward: bool,
 }
 
 /// Shapes that share what they have in common.
@@ -78,34 +87,43 @@ pub struct Imprint {
     pub sources: Vec<Vec<Source>>,
     /// The curves in which faces of different shapes cross, also those that end inside a face and so divide nothing.
     pub crossings: Vec<Crossing>,
-    /// Edges that lie inside a face of a shape, each with that shape's number and face.
-    pub(crate) dividing: std::collections::BTreeSet<((usize, FaceId), crate::EdgeId)>,
-    /// Edges as they lie inside faces of shapes, also where they divide nothing there.
-    pub(crate) laid: Vec<Laid>,
+    /// For every face of a shape the edges that lie inside it, also where they divide nothing there.
+    pub(crate) laid: BTreeMap<(usize, FaceId), Vec<Laid>>,
+    /// The edges of faces that are curves of a shape without faces.
+    pub(crate) wires: Vec<Wire>,
     /// Where two shapes touch without crossing, as far as found.
     pub touches: Vec<Remark>,
     /// Where a meeting curve ends inside a face: the second shape does not cut through the first there.
     pub loose_ends: Vec<Remark>,
 }
 
-/// Brings shapes together. Every shape may be open or closed; faces of the same shape are taken to meet only along their
-/// common edges.
+/// Brings shapes together. Every shape may be open or closed, or be curves only ([`Shell::of_curves`]), which divide the faces
+/// that they lie on; faces of the same shape are taken to meet only along their common edges, its curves only at their ends.
 ///
 /// # Tolerance
 /// What comes nearer than the fit tolerance is the same place; meeting curves stay within a fiftieth of it. Edges with a
 /// tolerance of their own that is larger count with that.
 ///
 /// # Errors
-/// What keeps the result from being a shell; `Imprint` names the place.
+/// What keeps the result from being a shell.
 pub fn imprint(shapes: &[&Shell], tolerance: &Tolerance) -> Result<Imprint, TopologyError> {
-    let mut arena = Arena::new(shapes, tolerance);
-    arena.meet_boundaries();
-    arena.split_edges()?;
-    arena.unite_edges()?;
-    let found = arena.meet_faces()?;
-    arena.take_over(&found)?;
-    arena.finished(found)
+    imprint_where(shapes, &|_, _| true, tolerance)
 }
 
-/// A surface with a face's side: what is asked about it by several parts.
-pub(crate) type SharedSurface = Arc<NurbsSurface>;
+/// The same for those pairs of shapes that are to meet; others go through each other.
+///
+/// # Errors
+/// Those of [`imprint`].
+pub fn imprint_where(
+    shapes: &[&Shell],
+    meet: &dyn Fn(usize, usize) -> bool,
+    tolerance: &Tolerance,
+) -> Result<Imprint, TopologyError> {
+    let mut arena = Arena::new(shapes, meet, tolerance);
+    arena.meet_boundaries();
+    arena.split_edges();
+    arena.unite_edges()?;
+    let found = arena.meet_faces()?;
+    arena.take_over()?;
+    arena.finished(found)
+}

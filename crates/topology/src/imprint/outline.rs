@@ -1,10 +1,9 @@
 use geometry::{NurbsCurve, flatten};
 
+use crate::Face;
+
 /// How closely a parameter curve is followed, as a share of the outline's size.
 const CHORD: f64 = 1e-5;
-
-/// How near the boundary a place is not told apart from it, as a share of the outline's size.
-const BESIDE: f64 = 1e-4;
 
 /// The boundary of a face as polygons in its parameter plane.
 #[derive(Debug, Clone)]
@@ -32,6 +31,27 @@ impl Outline {
         Self { sides, low, high }
     }
 
+    /// Of all of a face.
+    pub(crate) fn of(face: &Face) -> Self {
+        Self::new(face.loops.iter().flat_map(|l| &l.edges).map(|u| &u.pcurve))
+    }
+
+    /// From straight sides in any order.
+    pub(crate) fn of_sides(sides: Vec<[[f64; 2]; 2]>) -> Self {
+        let (mut low, mut high) = ([f64::MAX; 2], [f64::MIN; 2]);
+        for p in sides.iter().flatten() {
+            for k in 0..2 {
+                (low[k], high[k]) = (low[k].min(p[k]), high[k].max(p[k]));
+            }
+        }
+        Self { sides, low, high }
+    }
+
+    /// How far it reaches in both parameters.
+    pub(crate) fn extent(&self) -> [f64; 2] {
+        [0, 1].map(|k| (self.high[k] - self.low[k]).max(f64::MIN_POSITIVE))
+    }
+
     /// Even-odd test of a place of the parameter plane.
     pub(crate) fn holds(&self, at: [f64; 2]) -> bool {
         let mut inside = false;
@@ -45,16 +65,19 @@ impl Outline {
         inside
     }
 
-    /// Whether a place is so near the boundary that it cannot be told on which side it is.
-    pub(crate) fn is_near(&self, at: [f64; 2]) -> bool {
-        let size = [0, 1].map(|k| (self.high[k] - self.low[k]).max(f64::MIN_POSITIVE));
+    /// Whether a place is nearer to the boundary than a margin in both parameters.
+    pub(crate) fn is_near(&self, at: [f64; 2], margin: [f64; 2]) -> bool {
         self.sides.iter().any(|[a, b]| {
-            // In shares of the outline's extent.
-            let d = [0, 1].map(|k| (b[k] - a[k]) / size[k]);
-            let r = [0, 1].map(|k| (at[k] - a[k]) / size[k]);
+            let beside =
+                |k: usize| a[k].min(b[k]) - margin[k] <= at[k] && at[k] <= a[k].max(b[k]) + margin[k];
+            if !(beside(0) && beside(1)) {
+                return false;
+            }
+            let d = [0, 1].map(|k| (b[k] - a[k]) / margin[k]);
+            let r = [0, 1].map(|k| (at[k] - a[k]) / margin[k]);
             let length_sq = d[0] * d[0] + d[1] * d[1];
             let s = ((r[0] * d[0] + r[1] * d[1]) / length_sq.max(f64::MIN_POSITIVE)).clamp(0.0, 1.0);
-            (r[0] - d[0] * s).hypot(r[1] - d[1] * s) <= BESIDE
+            (r[0] - d[0] * s).hypot(r[1] - d[1] * s) < 1.0
         })
     }
 

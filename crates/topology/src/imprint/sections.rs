@@ -1,13 +1,11 @@
 //! The curves in which faces of different shapes meet.
 
 use geometry::{
-    Domain, MeetingPlace, NurbsCurve, NurbsSurface, Point3, Tolerance, Touch, Vector3, fit_meeting,
-    meeting_beside, nearby_on_surface, surface_meetings,
+    Domain, MeetingPlace, NurbsCurve, NurbsSurface, Point3, Tolerance, Touch, Vector3, box_of, fit_meeting,
+    grown, meeting_beside, nearby_on_surface, surface_meetings,
 };
 use nalgebra::{SMatrix, SVector};
 use rayon::prelude::*;
-use rstar::primitives::{GeomWithData, Rectangle};
-use rstar::{AABB, RTree};
 
 use super::Remark;
 use super::arena::{Arena, NONE, meet};
@@ -68,19 +66,14 @@ impl Run {
 impl Arena {
     /// Finds the curves in which faces of different shapes meet and makes edges of those parts that both faces hold.
     pub(super) fn meet_faces(&mut self) -> Result<Found, TopologyError> {
-        let boxes =
-            self.faces.iter().enumerate().map(|(i, f)| {
-                GeomWithData::new(Rectangle::from_corners(f.bounds.lower(), f.bounds.upper()), i)
-            });
-        let tree: RTree<GeomWithData<Rectangle<[f64; 3]>, usize>> = RTree::bulk_load(boxes.collect());
+        let tree = self.face_tree();
         let mut pairs: Vec<[usize; 2]> = Vec::new();
         for (i, face) in self.faces.iter().enumerate() {
-            let near = tree.locate_in_envelope_intersecting(&face.bounds).map(|g| g.data);
-            pairs.extend(
-                near.filter(|&j| i < j && self.faces[j].source.input != face.source.input).map(|j| [i, j]),
-            );
+            let near = tree.meeting(&face.bounds).into_iter();
+            let comes = |j: usize| self.come_together(self.faces[j].source.input, face.source.input);
+            let others = near.filter(|&j| i < j && comes(j));
+            pairs.extend(others.map(|j| [i, j]));
         }
-        pairs.sort_unstable();
         let fine = Tolerance { fit: FINE * self.tolerance.fit, ..self.tolerance };
         let met: Vec<(bool, geometry::SurfaceMeetings)> =
             pairs.par_iter().map(|&pair| self.faces_meeting(pair, &fine)).collect();
@@ -126,7 +119,7 @@ impl Arena {
     /// Whether two faces lie on each other, and where they meet if not.
     fn faces_meeting(&self, [i, j]: [usize; 2], fine: &Tolerance) -> (bool, geometry::SurfaceMeetings) {
         let (a, b) = (&self.faces[i], &self.faces[j]);
-        if !meet(&a.bounds, &b.bounds) || !meet(&a.facets().bounds(), &b.facets().bounds()) {
+        if !meet(&a.facets().bounds(), &b.facets().bounds()) {
             return (false, geometry::SurfaceMeetings::default());
         }
         if lie_on_each_other(a, b, &self.tolerance) {
@@ -137,10 +130,8 @@ impl Arena {
 
     /// Notes the vertices that a run passes.
     fn stop_at_vertices(&self, run: &mut Run) {
-        let corners: Vec<[f64; 3]> = run.points.iter().map(|p| (*p).into()).collect();
-        let bounds = AABB::from_points(corners.iter());
         let reach = run.points.windows(2).map(|w| (w[1] - w[0]).norm()).fold(self.near, f64::max);
-        let bounds = AABB::from_corners(bounds.lower().map(|x| x - reach), bounds.upper().map(|x| x + reach));
+        let bounds = grown(&box_of(run.points.iter()), reach);
         for vertex in self.spots_in(&bounds) {
             for (along, place) in self.passing(run, vertex) {
                 run.stops.push((along, vertex, place));
@@ -181,12 +172,7 @@ impl Arena {
             };
             let (Some(a), Some(b)) = (foot(0), foot(1)) else { continue };
             let place = MeetingPlace::new(a.parameters[0], a.parameters[1], b.parameters[0], b.parameters[1]);
-            // The foot has to be on the run, not on another branch.
-            let jumps = (0..4).any(|k| {
-                let d = self.domain(run.faces[k / 2], k % 2);
-                (place[k] - guess[k]).abs() > 0.5 * d.length()
-            });
-            let place = if jumps { self.over_seam(run.faces, place, &guess) } else { place };
+            let place = self.over_seam(run.faces, place, &guess);
             out.push((along, self.as_at_pole(run.faces, place, &guess)));
         }
         out
@@ -462,7 +448,7 @@ impl Arena {
     }
 
     /// Lays edges into the faces of other shapes on which they lie.
-    pub(super) fn take_over(&mut self, _: &Found) -> Result<(), TopologyError> {
+    pub(super) fn take_over(&mut self) -> Result<(), TopologyError> {
         for along in std::mem::take(&mut self.along) {
             let edge = EdgeId(along.edge as u32);
             if self.faces[along.face].uses(edge) {
@@ -473,10 +459,14 @@ impl Arena {
             let middle = curve.point(d.at(0.5));
             let part = Domain::new(along.part[0], along.part[1]);
             let face = &self.faces[along.face];
-            let foot = geometry::closest_on_surface(&face.surface, &middle);
             let slack = 2.0 * self.near.max(self.edges[along.edge].edge.tolerance);
-            let inside = part.length() > 0.0 && foot.distance <= slack && face.outline.holds(foot.parameters);
-            if inside && !self.on_boundary(along.face, &middle, self.near) {
+            let foot = |p: &Point3| geometry::closest_on_surface(&face.surface, p);
+            // An edge that only clings to the face for a while, as where it touches it closely, does not lie on it.
+            let lies =
+                || [0.0, 0.21, 0.79, 1.0].iter().all(|f| foot(&curve.point(d.at(*f))).distance <= slack);
+            let at = foot(&middle);
+            let inside = part.length() > 0.0 && at.distance <= slack && face.outline.holds(at.parameters);
+            if inside && lies() && !self.on_boundary(along.face, &middle, self.near) {
                 self.lay_along(edge, along.face)?;
             }
         }
@@ -496,7 +486,7 @@ struct Segment {
 }
 
 /// A curve in the parameter plane of a surface on which it lies; straight where that does it.
-pub(super) fn lying_on(
+fn lying_on(
     curve: &NurbsCurve,
     surface: &NurbsSurface,
     tolerance: &Tolerance,

@@ -2,14 +2,16 @@
 #![allow(dead_code, reason = "each test file uses some of it")]
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test fails by panicking")]
 
+#[path = "../../../geometry/tests/round/mod.rs"]
+mod round;
+
 use std::collections::BTreeMap;
-use std::f64::consts::{PI, TAU};
+use std::f64::consts::TAU;
 use std::sync::Arc;
 
-use geometry::{
-    Frame, Homogeneous, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, circle_arc,
-};
+use geometry::{KnotVector, NurbsSurface, Point3, Tolerance, Vector3, circle_arc};
 use nalgebra::Matrix4;
+pub use round::world;
 use topology::{Body, MeshTolerance, Shell, Solid, capped, closure, join, mesh, natural_shell};
 
 pub fn tolerance() -> Tolerance {
@@ -18,10 +20,6 @@ pub fn tolerance() -> Tolerance {
 
 pub fn near(a: f64, b: f64, relative: f64) {
     assert!((a - b).abs() <= relative * b.abs().max(1e-300), "{a} is not {b} within {relative}");
-}
-
-pub fn world() -> Frame {
-    Frame::new(Point3::origin(), Vector3::x(), Vector3::y()).unwrap()
 }
 
 pub fn moved(shell: &Shell, x: f64, y: f64, z: f64) -> Shell {
@@ -62,15 +60,10 @@ pub fn block(low: [f64; 3], size: [f64; 3]) -> Shell {
     outward(join(&faces, 1e-6 * size).unwrap().shell)
 }
 
-pub fn tube(radius: f64, height: f64) -> NurbsSurface {
-    let circle = circle_arc(&world(), radius, 0.0, TAU).unwrap();
-    NurbsSurface::ruled(&circle, &circle.mapped(|q| q + Vector3::z() * height)).unwrap()
-}
-
 /// An upright cylinder on z = 0 about the z axis.
 pub fn cylinder(radius: f64, height: f64) -> Shell {
     let scaled = tolerance().scaled(radius.min(1.0));
-    outward(capped(sheet(tube(radius, height)), &scaled, |k| format!("end {k}")).unwrap())
+    outward(capped(sheet(round::cylinder(radius, height)), &scaled, |k| format!("end {k}")).unwrap())
 }
 
 pub fn cone(base: f64, top: f64, height: f64) -> Shell {
@@ -80,31 +73,12 @@ pub fn cone(base: f64, top: f64, height: f64) -> Shell {
     outward(capped(sheet(side), &tolerance(), |k| format!("end {k}")).unwrap())
 }
 
-/// A profile in the xz plane turned about z (section 8.5 of The NURBS Book).
-fn revolved(profile: &NurbsCurve) -> NurbsSurface {
-    let circle = circle_arc(&world(), 1.0, 0.0, TAU).unwrap();
-    let row = |c: &Homogeneous| {
-        let of = |p: &Homogeneous| Homogeneous::new(p.x * c.x, p.x * c.y, p.z * c.w, p.w * c.w);
-        profile.homogeneous().iter().map(of).collect::<Vec<_>>()
-    };
-    let points = circle.homogeneous().iter().flat_map(row).collect();
-    NurbsSurface::from_homogeneous(circle.knots().clone(), profile.knots().clone(), points).unwrap()
-}
-
-fn upright(centre: Point3) -> Frame {
-    Frame::new(centre, Vector3::x(), Vector3::z()).unwrap()
-}
-
-pub fn sphere_surface(radius: f64) -> NurbsSurface {
-    revolved(&circle_arc(&upright(Point3::origin()), radius, -PI / 2.0, PI).unwrap())
-}
-
 pub fn sphere(radius: f64) -> Shell {
-    outward(sheet(sphere_surface(radius)))
+    outward(sheet(round::sphere(radius)))
 }
 
 pub fn torus(major: f64, minor: f64) -> Shell {
-    outward(sheet(revolved(&circle_arc(&upright(Point3::new(major, 0.0, 0.0)), minor, 0.0, TAU).unwrap())))
+    outward(sheet(round::torus(major, minor)))
 }
 
 /// A wavy sheet of 10 x 10 control points over a square with a side of 100: height + 4 sin(a / 12) cos(b / 15) above the

@@ -1,0 +1,231 @@
+//! Recipes that extend, offset, thicken and hollow, against handbook formulas.
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test fails by panicking")]
+
+mod made;
+
+use std::f64::consts::PI;
+
+use made::{
+    area, bodies, circle, drawing, failure, near, of, reached, rebuild, recipe, rectangle, step, volume,
+};
+use part::{Rebuilt, body_names, report};
+use serde_json::{Value, json};
+
+fn pipe(ends: &str) -> Vec<Value> {
+    let made = json!({"profile": of("ring"), "length": 40, "ends": ends});
+    vec![circle("ring", 0.0, 10.0), step("pipe", "extrude", made)]
+}
+
+fn block(ends: &str) -> Vec<Value> {
+    let made = json!({"profile": of("outline"), "length": 20, "ends": ends});
+    vec![rectangle("outline", "xy", 0.0, [-20.0, -15.0, 20.0, 15.0]), step("block", "extrude", made)]
+}
+
+fn then(mut before: Vec<Value>, last: Value) -> Rebuilt {
+    before.push(last);
+    rebuild(&recipe(before))
+}
+
+/// The name of the flat face of a step at a height.
+fn face_at(rebuilt: &Rebuilt, index: usize, height: f64) -> String {
+    let all = bodies(rebuilt, index);
+    let names = body_names(all);
+    let shell = all[0].shells()[0];
+    let at = shell
+        .faces()
+        .iter()
+        .position(|f| f.surface.control_points().iter().all(|p| (p.z - height).abs() < 1e-9));
+    names[0][0].faces[at.unwrap()].clone()
+}
+
+#[test]
+fn pipes_and_elbows_hold_what_the_handbook_says() {
+    // pi (R^2 - r^2) L for a pipe, whichever way its wall grows.
+    for (side, outer, inner) in [("outward", 12.0_f64, 10.0_f64), ("inward", 10.0, 8.0), ("both", 12.0, 8.0)]
+    {
+        let rebuilt = then(
+            pipe("open"),
+            step("wall", "thicken", json!({"surface": of("pipe"), "side": side, "thickness": 2})),
+        );
+        near(volume(&rebuilt, 2), PI * (outer * outer - inner * inner) * 40.0, 1e-9);
+        near(reached(&rebuilt, 2, "Total thickness"), outer - inner, 1e-12);
+        near(reached(&rebuilt, 2, "Thickness per side"), 2.0, 1e-12);
+    }
+    // A quarter elbow about an axis 30 mm from its middle: Pappus gives (pi / 2) 30 pi (R^2 - r^2).
+    let ring = drawing(
+        "ring",
+        "xz",
+        0.0,
+        json!([{"id": "c", "kind": "circle", "points": [[30, 0]], "values": {"radius": 10}}]),
+    );
+    let path = drawing(
+        "path",
+        "xy",
+        0.0,
+        json!([{"id": "p", "kind": "arc", "points": [[30, 0], [21.213203435596427, 21.213203435596427], [0, 30]]}]),
+    );
+    let elbow = step("elbow", "sweep", json!({"path": of("path"), "sections": [of("ring")], "ends": "open"}));
+    let rebuilt = then(
+        vec![ring, path, elbow],
+        step("wall", "thicken", json!({"surface": of("elbow"), "side": "both", "thickness": 1})),
+    );
+    near(volume(&rebuilt, 3), PI / 2.0 * 30.0 * PI * (121.0 - 81.0), 1e-5);
+}
+
+#[test]
+fn a_folded_sheet_keeps_its_corner() {
+    // An angle with legs of 30 and 20, both ways by 1: its section is 2 (30 + 20).
+    let legs = json!([{"id": "c", "kind": "polyline", "points": [[30, 0], [0, 0], [0, 20]]}]);
+    let steps = vec![
+        drawing("legs", "xz", 0.0, legs),
+        step("angle", "extrude", json!({"profile": of("legs"), "length": 50})),
+    ];
+    let rebuilt =
+        then(steps, step("wall", "thicken", json!({"surface": of("angle"), "side": "both", "thickness": 1})));
+    near(volume(&rebuilt, 2), 2.0 * 50.0 * 50.0, 1e-9);
+    // Two flat faces on either side, and a wall along each of the six free edges.
+    assert_eq!(bodies(&rebuilt, 2)[0].shells()[0].faces().len(), 2 + 2 + 6);
+}
+
+#[test]
+fn a_block_is_hollowed_open_at_a_picked_face() {
+    let whole = rebuild(&recipe(block("closed")));
+    let (top, floor) = (face_at(&whole, 1, 20.0), face_at(&whole, 1, 0.0));
+    let item = |name: &String| json!({"step": "block", "item": name});
+    let hollow = |make: Value| then(block("closed"), step("tray", "hollow", make));
+    let open = json!({"solid": of("block"), "open": [item(&top)], "thickness": 2});
+    near(volume(&hollow(open), 2), 40.0 * 30.0 * 20.0 - 36.0 * 26.0 * 18.0, 1e-9);
+    let floor = json!({"solid": of("block"), "open": [item(&top)], "thickness": 2, "other_faces": [item(&floor)], "other_thickness": 5});
+    near(volume(&hollow(floor), 2), 40.0 * 30.0 * 20.0 - 36.0 * 26.0 * 15.0, 1e-9);
+    let closed = hollow(json!({"solid": of("block"), "thickness": 2}));
+    near(volume(&closed, 2), 40.0 * 30.0 * 20.0 - 36.0 * 26.0 * 16.0, 1e-9);
+    assert_eq!(bodies(&closed, 2)[0].shells().len(), 2);
+    // There is no room for walls of 10 on a block of 20.
+    let thick = failure(&hollow(json!({"solid": of("block"), "thickness": 10.5})), 2);
+    assert!(thick.at.is_some() && thick.input.as_deref() == Some("thickness"), "{thick:?}");
+}
+
+#[test]
+fn offsets_keep_corners_and_tell_how_far_they_can_go() {
+    let by = |distance: f64, keep: bool| {
+        then(
+            block("closed"),
+            step("grown", "offset", json!({"surface": of("block"), "distance": distance, "keep": keep})),
+        )
+    };
+    near(volume(&by(3.0, false), 2), 46.0 * 36.0 * 26.0, 1e-9);
+    near(volume(&by(0.0, false), 2), 40.0 * 30.0 * 20.0, 1e-12);
+    assert_eq!(by(3.0, false).results().collect::<Vec<_>>(), [2]);
+    assert_eq!(by(3.0, true).results().collect::<Vec<_>>(), [1, 2]);
+    // Inward by more than the radius.
+    let tube = |distance: f64| {
+        then(pipe("open"), step("in", "offset", json!({"surface": of("pipe"), "distance": distance})))
+    };
+    near(area(&tube(-4.0), 2), 2.0 * PI * 6.0 * 40.0, 1e-9);
+    let folds = failure(&tube(-11.0), 2);
+    assert!(folds.message.contains("10.0000 mm") && folds.at.is_some(), "{folds:?}");
+}
+
+#[test]
+fn a_tube_is_extended_by_a_length_to_a_plane_and_to_a_surface() {
+    let side = 2.0 * PI * 10.0;
+    let extend = |more: Vec<Value>, make: Value| {
+        let mut make = make;
+        make["surface"] = of("pipe");
+        let steps = [pipe("open"), more].concat();
+        let last = steps.len();
+        (then(steps, step("longer", "extend", make)), last)
+    };
+    let (both, last) = extend(vec![], json!({"length": 5}));
+    near(area(&both, last), side * 50.0, 1e-9);
+    let edge = json!({"step": "pipe", "item": "edge {ring} / curve 1, u end"});
+    let (one, last) = extend(vec![], json!({"length": 5, "edges": [edge]}));
+    near(area(&one, last), side * 45.0, 1e-9);
+    // Up to a plane at 60, and up to one that is slanted by 45 degrees about y, at 60 in the middle.
+    let plane = step("stop", "plane", json!({"from": "xy", "distance": 60}));
+    let (level, last) = extend(vec![plane], json!({"edges": [edge], "extent": "plane", "plane": of("stop")}));
+    near(area(&level, last), side * 60.0, 1e-6);
+    let points = json!([[0, 0, 60], [10, 0, 70], [0, 10, 60]]);
+    let slanted = step("stop", "plane", json!({"way": "three_points", "points": points}));
+    let (cut, last) = extend(vec![slanted], json!({"edges": [edge], "extent": "plane", "plane": of("stop")}));
+    near(area(&cut, last), side * 60.0, 1e-5);
+    // Up to a ball of radius 30 about z = 100: it meets it at 100 - sqrt(30^2 - 10^2).
+    let arc = json!([{"id": "c", "kind": "arc", "points": [[0, 70], [30, 100], [0, 130]]}]);
+    let ball = vec![
+        drawing("half", "xz", 0.0, arc),
+        step("ball", "revolve", json!({"profile": of("half"), "axis": "z"})),
+    ];
+    let (reaching, last) = extend(ball, json!({"edges": [edge], "extent": "face", "face": of("ball")}));
+    near(area(&reaching, last), side * (100.0 - 800.0_f64.sqrt()), 1e-5);
+    // A ball that it never meets.
+    let arc = json!([{"id": "c", "kind": "arc", "points": [[0, -90], [30, -60], [0, -30]]}]);
+    let far = vec![
+        drawing("half", "xz", 0.0, arc),
+        step("ball", "revolve", json!({"profile": of("half"), "axis": "z"})),
+    ];
+    let (never, last) = extend(far, json!({"edges": [edge], "extent": "face", "face": of("ball")}));
+    let notice = failure(&never, last);
+    assert!(notice.message.contains("never arrives") && notice.at.is_some(), "{notice:?}");
+}
+
+#[test]
+fn a_wall_follows_what_it_was_made_from() {
+    let wall = |radius: f64| {
+        let steps = vec![
+            circle("ring", 0.0, radius),
+            step("pipe", "extrude", json!({"profile": of("ring"), "length": 40, "ends": "open"})),
+            step("wall", "thicken", json!({"surface": of("pipe"), "thickness": 1})),
+        ];
+        let recipe = recipe(steps);
+        let rebuilt = rebuild(&recipe);
+        assert!(report(&recipe, &rebuilt).ready);
+        volume(&rebuilt, 2)
+    };
+    for radius in [5.0_f64, 8.0] {
+        near(wall(radius), PI * (radius * radius - (radius - 1.0).powi(2)) * 40.0, 1e-9);
+    }
+}
+
+#[test]
+fn faces_are_removed_and_swapped_by_name() {
+    // A block of 40 x 30 x 20 with a hole of radius 5 through it.
+    let bored = || {
+        let mut steps = block("closed");
+        steps.push(circle("hole", 0.0, 5.0));
+        steps.push(step(
+            "bored",
+            "extrude",
+            json!({"profile": of("hole"), "extent": "through", "solid": of("block"), "then": "cut"}),
+        ));
+        steps
+    };
+    let made = rebuild(&recipe(bored()));
+    let round = bodies(&made, 3)[0].shells()[0].faces().iter().position(|f| f.surface.is_rational()).unwrap();
+    let name = body_names(bodies(&made, 3))[0][0].faces[round].clone();
+    let remove = |left: &str, items: &[&str]| {
+        let faces: Vec<Value> = items.iter().map(|i| json!({"step": "bored", "item": i})).collect();
+        then(bored(), step("plain", "remove_faces", json!({"faces": faces, "left": left})))
+    };
+    let healed = remove("healed", &[&name]);
+    near(volume(&healed, 4), 40.0 * 30.0 * 20.0, 1e-9);
+    // The bored block is gone into it, though only one of its faces is named.
+    assert_eq!(healed.results().collect::<Vec<_>>(), [4]);
+    let open = remove("open", &[&name]);
+    assert!(!bodies(&open, 4)[0].is_solid());
+    near(area(&open, 4), 2.0 * (40.0 * 30.0 + 40.0 * 20.0 + 30.0 * 20.0) - 2.0 * PI * 25.0, 1e-6);
+    let top = face_at(&made, 3, 20.0);
+    let notice = failure(&remove("healed", &[&top]), 4);
+    assert!(notice.at.is_some() && notice.message.contains("do not close"), "{notice:?}");
+    // The top swapped for a plane at 26, and for one that is too small.
+    let swap = |half: f64| {
+        let mut steps = bored();
+        steps.push(rectangle("outline_2", "xy", 26.0, [-half, -half, half, half]));
+        steps.push(step("lid", "flat_face", json!({"outlines": [of("outline_2")]})));
+        let swap = json!({"face": {"step": "bored", "item": top}, "by": of("lid")});
+        then(steps, step("taller", "swap_face", swap))
+    };
+    let taller = swap(50.0);
+    near(volume(&taller, 6), (40.0 * 30.0 - PI * 25.0) * 26.0, 1e-6);
+    assert_eq!(taller.results().collect::<Vec<_>>(), [6]);
+    assert!(failure(&swap(10.0), 6).at.is_some());
+}

@@ -1,0 +1,46 @@
+//! How long walls take.
+#![allow(missing_docs, clippy::unwrap_used, clippy::panic, reason = "a bench")]
+
+#[path = "../../topology/tests/shapes/mod.rs"]
+mod shapes;
+
+use std::f64::consts::TAU;
+
+use criterion::{Criterion, criterion_group, criterion_main};
+use geometry::{NurbsCurve, Point3, Vector3};
+use shapes::{block, tolerance};
+use surfacing::{Loft, Section, loft, offset_shell, thick_shell};
+use topology::{Body, Shell};
+
+/// A shell of five faces that meet at an angle, through five five-sided sections of changing size.
+fn five_faces() -> Shell {
+    let section = |k: usize| {
+        let z = 15.0 * k as f64;
+        let size = 20.0 + 3.0 * (1.3 * k as f64).sin();
+        let corner = |i: usize| {
+            let angle = TAU * i as f64 / 5.0;
+            Point3::new(size * angle.cos(), size * angle.sin(), z)
+        };
+        let pieces = (0..5).map(|i| NurbsCurve::line(corner(i), corner(i + 1))).collect();
+        Section::Curves { pieces, normal: Some(Vector3::z()), reversed: false, begins: None }
+    };
+    let sections: Vec<Section> = (0..5).map(section).collect();
+    let made = loft(&sections, &Loft { close: false, ..Loft::default() }, &tolerance()).unwrap();
+    let Body::Shell(shell) = made.body else { panic!("no shell") };
+    assert_eq!(shell.faces().len(), 5);
+    shell
+}
+
+fn walls(c: &mut Criterion) {
+    let shell = five_faces();
+    c.bench_function("thicken a five-face lofted shell", |b| {
+        b.iter(|| thick_shell(&shell, 0.0, 2.0, &tolerance()).unwrap().max_deviation);
+    });
+    let cube = block([0.0; 3], [20.0; 3]);
+    c.bench_function("offset a block", |b| {
+        b.iter(|| offset_shell(&cube, &[1.0; 6], &tolerance()).unwrap().max_deviation);
+    });
+}
+
+criterion_group!(benches, walls);
+criterion_main!(benches);

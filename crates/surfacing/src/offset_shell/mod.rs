@@ -1,0 +1,173 @@
+//! Shells at a distance from others: each face along its normals, corners kept closed.
+//!
+//! Where faces meet smoothly the offset keeps the shell's topology as it is. Where they meet at an angle, or are offset by
+//! different distances, faces are made longer, each in its own nature, and cut against each other (`recut`).
+
+mod carried;
+mod recut;
+mod side;
+
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, Tolerance, offset_surface};
+use topology::{EdgeId, Face, Shell, face_extent, seams};
+
+use crate::SurfacingError;
+use carried::carried;
+use recut::recut;
+
+/// A shell at a distance from another one.
+#[derive(Debug, Clone)]
+pub struct OffsetShell {
+    /// The shell.
+    pub shell: Shell,
+    /// For each of its faces the number of that of the other shell which it stands for.
+    pub of: Vec<usize>,
+    /// For every free edge of the other shell those that stand for it, in its direction.
+    pub free: Vec<(EdgeId, NurbsCurve)>,
+    /// Largest distance of a face from the true offset that was measured, in millimetres.
+    pub max_deviation: f64,
+}
+
+/// Angle in radians between faces above which they are cut against each other again.
+const LEVEL: f64 = 0.01;
+
+/// How faces meet at an edge.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Kind {
+    /// One face only.
+    Free,
+    /// So smoothly that their offsets meet along it too.
+    Smooth,
+    /// At an angle, or at different distances.
+    Sharp,
+}
+
+/// What is known of a shell's edges: its faces with the numbers of the loop and of the edge in it, and how they meet.
+struct Joints {
+    users: Vec<Vec<(usize, usize, usize)>>,
+    kinds: Vec<Kind>,
+}
+
+/// An opening where faces were taken out of a shell, over which those beside it are to grow.
+pub(crate) struct Opening<'a> {
+    /// Its edges.
+    pub(crate) edges: &'a BTreeSet<EdgeId>,
+    /// How far the faces beside it grow over them, in millimetres.
+    pub(crate) reach: f64,
+    /// A surface up to which they grow, with a place of it that stays; without one they grow up to each other.
+    pub(crate) filler: Option<(&'a Shell, [f64; 2])>,
+}
+
+impl Joints {
+    fn new(shell: &Shell, distances: &[f64], tolerance: &Tolerance) -> Result<Self, SurfacingError> {
+        let mut users = vec![Vec::new(); shell.edges().len()];
+        for (f, face) in shell.faces().iter().enumerate() {
+            for (l, bound) in face.loops.iter().enumerate() {
+                for (k, used) in bound.edges.iter().enumerate() {
+                    users[used.edge.index()].push((f, l, k));
+                }
+            }
+        }
+        let mut kinds = vec![Kind::Smooth; shell.edges().len()];
+        for (e, users) in users.iter().enumerate() {
+            let middle = shell.edges()[e].curve.as_ref().map(|c| c.point(c.domain().at(0.5)));
+            match (users.len(), middle) {
+                (1, Some(_)) => kinds[e] = Kind::Free,
+                (3.., Some(at)) => return Err(SurfacingError::ManyFaces { at: at.into() }),
+                _ => (),
+            }
+        }
+        for seam in seams(shell) {
+            let [a, b] = seam.faces.map(|f| distances[f.index()]);
+            let parts = seam.meeting.angle.0 * a.abs().max(b.abs()) + (a - b).abs();
+            if parts > 0.5 * tolerance.join {
+                kinds[seam.edge.index()] = Kind::Sharp;
+            }
+        }
+        Ok(Self { users, kinds })
+    }
+}
+
+/// A shell offset by `distances[face]` mm to the outer side of every face, below 0 to the inner one.
+///
+/// # Errors
+/// `OffsetFolds` where a face bends more tightly than its distance; `ManyFaces` at an edge with more than two; `OffsetOpen`
+/// where the faces do not close up any more.
+pub fn offset_shell(
+    shell: &Shell,
+    distances: &[f64],
+    tolerance: &Tolerance,
+) -> Result<OffsetShell, SurfacingError> {
+    let joints = Joints::new(shell, distances, tolerance)?;
+    let along_normal = |f: usize| if shell.faces()[f].reversed { -distances[f] } else { distances[f] };
+    if distances.iter().all(|d| *d == 0.0) {
+        let curve = |e: usize| Some((EdgeId(e as u32), shell.edges()[e].curve.clone()?));
+        let free = (0..joints.kinds.len()).filter(|&e| joints.kinds[e] == Kind::Free).filter_map(curve);
+        let of = (0..shell.faces().len()).collect();
+        return Ok(OffsetShell { shell: shell.clone(), of, free: free.collect(), max_deviation: 0.0 });
+    }
+    if joints.kinds.contains(&Kind::Sharp) {
+        return recut(shell, distances, &joints, None, tolerance);
+    }
+    let mut max_deviation: f64 = 0.0;
+    let mut surfaces = Vec::with_capacity(shell.faces().len());
+    for (f, face) in shell.faces().iter().enumerate() {
+        let part = face_extent(face);
+        let (surface, deviation) = offset_of(&face_surface(face, part), along_normal(f), part, tolerance)?;
+        max_deviation = max_deviation.max(deviation);
+        surfaces.push(surface);
+    }
+    let made = carried(shell, surfaces, &joints, tolerance)?;
+    Ok(OffsetShell { max_deviation, ..made })
+}
+
+/// A shell with an opening closed by the faces beside it, or by a filler, which is its last face then.
+///
+/// # Errors
+/// `OffsetOpen` where they do not close it.
+pub(crate) fn filled_shell(
+    shell: &Shell,
+    opening: &Opening<'_>,
+    tolerance: &Tolerance,
+) -> Result<Shell, SurfacingError> {
+    let distances = vec![0.0; shell.faces().len()];
+    let mut joints = Joints::new(shell, &distances, tolerance)?;
+    // What meets at an angle is cut anew even where nothing is offset.
+    for seam in seams(shell) {
+        if seam.meeting.angle.0 > LEVEL {
+            joints.kinds[seam.edge.index()] = Kind::Sharp;
+        }
+    }
+    for edge in opening.edges {
+        joints.kinds[edge.index()] = Kind::Sharp;
+    }
+    Ok(recut(shell, &distances, &joints, Some(opening), tolerance)?.shell)
+}
+
+/// The part of a face's surface over a part of the domain; all of it in a direction in which it closes.
+fn face_surface(face: &Face, part: [Domain; 2]) -> Arc<NurbsSurface> {
+    let whole: [Domain; 2] = face.surface.domain().into();
+    let closed = face.surface.closes(1e-9);
+    let kept = [0, 1].map(|k| if closed[k] { whole[k] } else { part[k] });
+    if kept == whole { face.surface.clone() } else { Arc::new(face.surface.part(kept)) }
+}
+
+fn offset_of(
+    surface: &Arc<NurbsSurface>,
+    distance: f64,
+    part: [Domain; 2],
+    tolerance: &Tolerance,
+) -> Result<(Arc<NurbsSurface>, f64), SurfacingError> {
+    if distance == 0.0 {
+        return Ok((surface.clone(), 0.0));
+    }
+    let made = offset_surface(surface, distance, part, tolerance)?;
+    if !made.converged {
+        let [u, v] = part;
+        let at: Point3 = surface.point(u.at(0.5), v.at(0.5));
+        return Err(SurfacingError::OffsetRough { deviation: made.max_deviation, at: at.into() });
+    }
+    Ok((Arc::new(made.surface), made.max_deviation))
+}

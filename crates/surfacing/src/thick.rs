@@ -1,0 +1,154 @@
+//! Shells of any faces given a wall, and solids hollowed out.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use geometry::{Domain, NurbsCurve, NurbsSurface, Tolerance, closest_on_curve, compatible};
+use topology::{
+    Body, EdgeId, FaceId, Shell, Solid, free_edges, imprint_where, inner_place, join, natural_shell,
+    self_crossings,
+};
+
+use crate::{OffsetShell, SurfacingError, offset_shell};
+
+/// A wall with what was reached.
+#[derive(Debug, Clone)]
+pub struct Walled {
+    /// The solid.
+    pub body: Body,
+    /// Largest distance of a face from the true offset that was measured, in millimetres.
+    pub max_deviation: f64,
+}
+
+/// A body, unless it runs into itself: offsets of faces that are no neighbours know nothing of each other.
+///
+/// # Errors
+/// `RunsIntoItself`.
+pub fn apart(body: Body) -> Result<Body, SurfacingError> {
+    let crossed = self_crossings(&body).first().map(|p| (*p).into());
+    crossed.map_or(Ok(body), |at| Err(SurfacingError::RunsIntoItself { at }))
+}
+
+/// A shell with a wall that reaches `outward` mm to its outer and `inward` mm to its inner side; along free edges the wall ends
+/// square to the shell.
+///
+/// # Errors
+/// `NoThickness`, those of [`offset_shell`], `OffsetOpen` where the wall does not close, `RunsIntoItself`.
+pub fn thick_shell(
+    shell: &Shell,
+    outward: f64,
+    inward: f64,
+    tolerance: &Tolerance,
+) -> Result<Walled, SurfacingError> {
+    let usable = |d: f64| d.is_finite() && d >= 0.0;
+    if !(usable(outward) && usable(inward)) || outward + inward <= tolerance.resolution {
+        return Err(SurfacingError::NoThickness);
+    }
+    let side = |distance: f64| offset_shell(shell, &vec![distance; shell.faces().len()], tolerance);
+    let (outer, inner) = (side(outward)?, side(-inward)?);
+    let max_deviation = outer.max_deviation.max(inner.max_deviation);
+    let named =
+        |made: &OffsetShell, name: &str| made.shell.clone().with_roles(&|role| format!("{name} {role}"));
+    let mut parts = vec![named(&outer, "outer"), named(&inner, "inner").flipped()];
+    parts.extend(walls(shell, &outer, &inner, tolerance)?);
+    let joined = join(&parts, tolerance.join)?.shell;
+    let open = free_edges(&joined).first().map(|e| middle_of(&joined, *e));
+    match Body::from_shell(joined) {
+        body @ Body::Solid(_) => Ok(Walled { body: apart(body)?, max_deviation }),
+        Body::Shell(shell) => {
+            let somewhere = || shell.vertices().first().map_or([0.0; 3], |v| v.point.into());
+            Err(SurfacingError::OffsetOpen { at: open.unwrap_or_else(somewhere) })
+        }
+    }
+}
+
+/// A place on an edge.
+pub(crate) fn middle_of(shell: &Shell, edge: EdgeId) -> [f64; 3] {
+    let edge = shell.edge(edge);
+    edge.curve
+        .as_ref()
+        .map_or_else(|| shell.vertex(edge.start).point.into(), |c| c.point(c.domain().at(0.5)).into())
+}
+
+/// Ruled faces between the free edges of both sides.
+fn walls(
+    shell: &Shell,
+    outer: &OffsetShell,
+    inner: &OffsetShell,
+    tolerance: &Tolerance,
+) -> Result<Vec<Shell>, SurfacingError> {
+    let by_edge = |made: &OffsetShell| {
+        let mut out: BTreeMap<EdgeId, Vec<NurbsCurve>> = BTreeMap::new();
+        for (edge, curve) in &made.free {
+            out.entry(*edge).or_default().push(curve.clone());
+        }
+        for (edge, curves) in &mut out {
+            let Some(own) = &shell.edge(*edge).curve else { continue };
+            let place = |c: &NurbsCurve| closest_on_curve(own, &c.point(c.domain().at(0.5))).parameter;
+            curves.sort_by(|a, b| place(a).total_cmp(&place(b)));
+        }
+        out
+    };
+    let (outer, inner) = (by_edge(outer), by_edge(inner));
+    let mut out = Vec::new();
+    for edge in free_edges(shell) {
+        let apart = SurfacingError::OffsetOpen { at: middle_of(shell, edge) };
+        let (Some(a), Some(b)) = (outer.get(&edge), inner.get(&edge)) else { return Err(apart) };
+        if a.len() != b.len() {
+            return Err(apart);
+        }
+        for (a, b) in a.iter().zip(b) {
+            let unit = Domain::new(0.0, 1.0);
+            let both = compatible(&[a.over(unit), b.over(unit)])?;
+            let wall = NurbsSurface::ruled(&both[0], &both[1])?;
+            out.push(natural_shell(wall.into(), &format!("wall {}", out.len() + 1), tolerance)?);
+        }
+    }
+    Ok(out)
+}
+
+/// A solid hollowed out to a wall that is `walls[face]` mm thick under every face of its outer shell, 0 where it is open.
+///
+/// # Errors
+/// `NoThickness` without a wall, those of [`offset_shell`], `OffsetOpen` where nothing is left inside, `RunsIntoItself`.
+pub fn hollow(solid: &Solid, walls: &[f64], tolerance: &Tolerance) -> Result<Walled, SurfacingError> {
+    if walls.iter().any(|w| !(w.is_finite() && *w >= 0.0)) || walls.iter().all(|w| *w <= tolerance.resolution)
+    {
+        return Err(SurfacingError::NoThickness);
+    }
+    let inward: Vec<f64> = walls.iter().map(|w| -w).collect();
+    let inner = offset_shell(solid.outer(), &inward, tolerance)?;
+    let somewhere = inner.shell.vertices().first().map_or([0.0; 3], |v| v.point.into());
+    let lost = || SurfacingError::OffsetOpen { at: somewhere };
+    let is_open = |f: usize| walls[f] == 0.0;
+    let numbers = |count: usize, wanted: &dyn Fn(usize) -> bool| -> Vec<usize> {
+        (0..count).filter(|&f| wanted(f)).collect()
+    };
+    let lining = inner.shell.part(&numbers(inner.of.len(), &|k| !is_open(inner.of[k])));
+    let lining = lining.with_roles(&|role| format!("inner {role}")).flipped();
+    let max_deviation = inner.max_deviation;
+    if !(0..walls.len()).any(is_open) {
+        let shells = solid.shells().cloned().chain([lining]).collect();
+        let body = Body::Solid(Solid::try_new(shells).map_err(|_| lost())?);
+        return Ok(Walled { body: apart(body)?, max_deviation });
+    }
+    // The open faces lose what the inside has of them; what is left of them is the rim.
+    let open_faces = numbers(walls.len(), &is_open);
+    let closed = solid.outer().part(&numbers(walls.len(), &|f| !is_open(f)));
+    let open = solid.outer().part(&open_faces);
+    let meet = |a: usize, b: usize| [a.min(b), a.max(b)] == [1, 2];
+    let made = imprint_where(&[&closed, &open, &lining], &meet, tolerance)?;
+    let mut gone = BTreeSet::new();
+    for (k, face) in inner.shell.faces().iter().enumerate().filter(|(k, _)| is_open(inner.of[*k])) {
+        let id = open_faces.iter().position(|f| *f == inner.of[k]).ok_or_else(lost)?;
+        let at = inner_place(face).ok_or_else(lost)?;
+        gone.extend(made.part_about(1, FaceId(id as u32), at, &|i| i == 2).ok_or_else(lost)?);
+    }
+    let kept: Vec<usize> = (0..made.shell.faces().len()).filter(|f| !gone.contains(f)).collect();
+    let walled = made.shell_of(&kept)?;
+    let open = free_edges(&walled).first().map(|e| middle_of(&walled, *e));
+    let shells = std::iter::once(walled).chain(solid.voids().iter().cloned()).collect();
+    match (open, Solid::try_new(shells)) {
+        (None, Ok(solid)) => Ok(Walled { body: apart(Body::Solid(solid))?, max_deviation }),
+        (open, _) => Err(SurfacingError::OffsetOpen { at: open.unwrap_or(somewhere) }),
+    }
+}

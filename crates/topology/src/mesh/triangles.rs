@@ -1,0 +1,132 @@
+//! Triangles over a face's parameter plane.
+
+use spade::{ConstrainedDelaunayTriangulation, HasPosition, Point2, Triangulation};
+
+use super::corners::Corners;
+
+#[derive(Clone, Copy)]
+struct Site {
+    at: Point2<f64>,
+    index: u32,
+}
+
+impl HasPosition for Site {
+    type Scalar = f64;
+    fn position(&self) -> Point2<f64> {
+        self.at
+    }
+}
+
+/// Triangles of a face that is its surface's whole domain: squares between the inner grid points, and a strip along
+/// each side that joins the side's own samples to the outermost grid line.
+pub(super) fn grid_triangles(
+    corners: &Corners,
+    side_starts: &[usize],
+    boundary_count: usize,
+    columns: usize,
+    rows: usize,
+) -> Vec<[u32; 3]> {
+    let inner = |i: usize, j: usize| (boundary_count + i * rows + j) as u32;
+    let mut triangles = Vec::with_capacity(2 * columns * rows + 2 * boundary_count);
+    for i in 1..columns {
+        for j in 1..rows {
+            let (a, b, c, d) = (inner(i - 1, j - 1), inner(i, j - 1), inner(i, j), inner(i - 1, j));
+            // The diagonals alternate, so that no direction is favoured.
+            if (i + j) % 2 == 0 {
+                triangles.extend([[a, b, c], [a, c, d]]);
+            } else {
+                triangles.extend([[a, b, d], [b, c, d]]);
+            }
+        }
+    }
+    for (side, &start) in side_starts.iter().enumerate() {
+        let end = side_starts.get(side + 1).copied().unwrap_or(boundary_count);
+        let outer: Vec<u32> = (start..=end).map(|k| (k % boundary_count) as u32).collect();
+        let at = |corner: u32| corners[corner as usize].0;
+        let (a, b) = (at(outer[0]), at(outer[outer.len() - 1]));
+        // Which side it is follows from where it runs: along u or along v, forwards or backwards.
+        let line: Vec<u32> = if (b[0] - a[0]).abs() > 0.0 {
+            let row = if b[0] > a[0] { 0 } else { rows - 1 };
+            let forward = (0..columns).map(|i| inner(i, row));
+            if b[0] > a[0] { forward.collect() } else { forward.rev().collect() }
+        } else {
+            let column = if b[1] > a[1] { columns - 1 } else { 0 };
+            let forward = (0..rows).map(|j| inner(column, j));
+            if b[1] > a[1] { forward.collect() } else { forward.rev().collect() }
+        };
+        let along = |corner: u32| {
+            let p = at(corner);
+            (p[0] - a[0]) * (b[0] - a[0]) + (p[1] - a[1]) * (b[1] - a[1])
+        };
+        let (mut i, mut j) = (0, 0);
+        while i + 1 < outer.len() || j + 1 < line.len() {
+            let outer_next = j + 1 == line.len()
+                || (i + 1 < outer.len()
+                    && along(outer[i]) + along(outer[i + 1]) <= along(line[j]) + along(line[j + 1]));
+            if outer_next {
+                triangles.push([outer[i], outer[i + 1], line[j]]);
+                i += 1;
+            } else {
+                triangles.push([outer[i], line[j + 1], line[j]]);
+                j += 1;
+            }
+        }
+    }
+    triangles
+}
+
+/// Constrained Delaunay triangles inside the boundary, in a parameter plane scaled to the surface's own lengths.
+pub(super) fn delaunay_triangles(
+    corners: &Corners,
+    constraints: &[[usize; 2]],
+    scale: [f64; 2],
+) -> Result<Vec<[u32; 3]>, (String, Vec<usize>)> {
+    let site = |(i, (uv, _)): (usize, &([f64; 2], u32))| Site {
+        // What is nothing but rounding would be too small for the triangulation's exact arithmetic.
+        at: Point2::new(or_zero(uv[0] * scale[0]), or_zero(uv[1] * scale[1])),
+        index: i as u32,
+    };
+    let sites: Vec<Site> = corners.iter().enumerate().map(site).collect();
+    let mut crossed: Vec<usize> = Vec::new();
+    let cdt =
+        ConstrainedDelaunayTriangulation::<Site>::try_bulk_load_cdt(sites, constraints.to_vec(), |side| {
+            crossed.push(side[0]);
+        })
+        .map_err(|e| (e.to_string(), Vec::new()))?;
+    if !crossed.is_empty() {
+        return Err((format!("its boundary crosses itself at {} places", crossed.len()), crossed));
+    }
+    let kept = kept_faces(&cdt);
+    let inside = cdt.inner_faces().filter(|f| kept[f.fix().index()]);
+    Ok(inside.map(|f| f.vertices().map(|v| v.data().index)).collect())
+}
+
+/// Triangles inside the boundary: crossing a constraint from outside changes between out and in.
+fn kept_faces(cdt: &ConstrainedDelaunayTriangulation<Site>) -> Vec<bool> {
+    let mut kept = vec![None; cdt.num_all_faces()];
+    let outer = cdt.outer_face().fix().index();
+    kept[outer] = Some(false);
+    let mut neighbours: Vec<Vec<(usize, bool)>> = vec![Vec::new(); cdt.num_all_faces()];
+    for edge in cdt.undirected_edges() {
+        let directed = edge.as_directed();
+        let (a, b) = (directed.face().fix().index(), directed.rev().face().fix().index());
+        let wall = cdt.is_constraint_edge(edge.fix());
+        neighbours[a].push((b, wall));
+        neighbours[b].push((a, wall));
+    }
+    let mut queue = std::collections::VecDeque::from([outer]);
+    while let Some(face) = queue.pop_front() {
+        let here = kept[face] == Some(true);
+        for &(next, wall) in &neighbours[face] {
+            if kept[next].is_none() {
+                kept[next] = Some(here != wall);
+                queue.push_back(next);
+            }
+        }
+    }
+    kept.into_iter().map(|k| k == Some(true)).collect()
+}
+
+fn or_zero(x: f64) -> f64 {
+    if x.abs() < 1e-40 { 0.0 } else { x }
+}

@@ -1,0 +1,124 @@
+// Walls, hollowed solids, offsets and extensions, made with what is picked in space.
+const { test, expect } = require('@playwright/test');
+const {
+  accept,
+  card,
+  drawTyped,
+  drawing,
+  ledger,
+  lookFor,
+  makePart,
+  makeTurned,
+  rectangle,
+  settledVolume,
+} = require('./person');
+
+const reached = (page, label) => page.locator('.reached div', { hasText: label }).locator('dd');
+const row = (page, n) => page.locator('.lineage-row').nth(n).getByRole('button');
+const space = [0.2, 0.1, 0.75, 0.8];
+
+/** A tube with a radius of 20 mm and a height of 20 mm. */
+const tube = (page, name) => makeTurned(page, name, ['20, 0', '20, 20']);
+
+async function solid(page, name) {
+  await tube(page, name);
+  await page.getByRole('button', { name: /^Cap the 2 openings/ }).click();
+  await expect(ledger(page, 'watertight')).toContainText('yes');
+}
+
+test('a solid is hollowed out, open at a face that is picked by clicking', async ({ page }) => {
+  test.slow();
+  await solid(page, 'Tray');
+  await page.keyboard.press('Shift+H');
+  const hollow = card(page, 'Hollow');
+  await expect(hollow.getByLabel('Solid', { exact: true }).locator('option')).toHaveText([
+    /Pick one/,
+    'Revolve capped',
+  ]);
+  // Closed all round at first: pi (20^2 20 - 18^2 16).
+  await expect(reached(page, 'Volume')).toContainText(/8\.847 mL/);
+  await page.mouse.click(...(await lookFor(page, /^Click for Open at: .*cap/, space)));
+  await expect(hollow.locator('.slot-row')).toHaveCount(1);
+  // pi (20^2 20 - 18^2 18)
+  await expect(reached(page, 'Volume')).toContainText(/6\.811 mL/);
+  // The solid was there to be picked from; now the tray is looked at.
+  await hollow.getByText('What it makes', { exact: true }).click();
+  await hollow.getByLabel('Thickness', { exact: true }).fill('25 mm');
+  await expect(hollow).toContainText(/do not meet|folds over/);
+  await hollow.getByLabel('Thickness', { exact: true }).fill('3 mm');
+  await accept(page, 'Hollow');
+  await expect(ledger(page, 'self_crossing')).toContainText('no');
+  expect(Math.abs((await settledVolume(page)) - Math.PI * (8000 - 17 * 17 * 17))).toBeLessThan(0.1);
+});
+
+test('a tube is extended over an edge that is picked, and given a wall', async ({ page }) => {
+  test.slow();
+  await tube(page, 'Longer');
+  await page.keyboard.press('Shift+X');
+  const extend = card(page, 'Extend');
+  await row(page, 1).click();
+  // All around at first: 2 pi 20 (20 + 2 10).
+  await expect(reached(page, 'Area')).toContainText(/5\s?026\.5/);
+  await page.mouse.click(...(await lookFor(page, /^Click for Edges: .*[uv] (start|end)/, space)));
+  await expect(extend.locator('.slot-row')).toHaveCount(1);
+  await expect(reached(page, 'Area')).toContainText(/3\s?769\.9/);
+  await accept(page, 'Extend');
+  await page.keyboard.press('t');
+  await row(page, 2).click();
+  await card(page, 'Thicken').getByText('Both ways', { exact: true }).click();
+  await accept(page, 'Thicken');
+  await expect(ledger(page, 'watertight')).toContainText('yes');
+  // pi (22^2 - 18^2) 30
+  expect(Math.abs((await settledVolume(page)) - Math.PI * 160 * 30)).toBeLessThan(0.1);
+});
+
+test('a solid is offset with its rims kept, and tells how far inward it can go', async ({ page }) => {
+  await solid(page, 'Grown');
+  await page.keyboard.press('Shift+O');
+  const offset = card(page, 'Offset');
+  await row(page, 2).click();
+  // pi 22^2 24
+  await expect(reached(page, 'Volume')).toContainText(/36\.493 mL/);
+  await offset.getByLabel('Distance').fill('-25 mm');
+  await expect(offset).toContainText('use less than 20.0000 mm');
+  await offset.getByLabel('Distance').fill('-2 mm');
+  await accept(page, 'Offset');
+  // pi 18^2 16
+  expect(Math.abs((await settledVolume(page)) - Math.PI * 18 * 18 * 16)).toBeLessThan(0.1);
+  await expect(page.locator('.ledger-item[data-item="watertight"]')).toContainText('1 solid');
+});
+
+test('a hole is closed by clicking into it, and a face is swapped for a slanted surface', async ({ page }) => {
+  test.slow();
+  await makePart(page, 'Mended');
+  await drawing(page, 'XY', '', rectangle(page, '-20, -15', '20, 15'));
+  await page.keyboard.press('z');
+  const extrude = card(page, 'Extrude');
+  await extrude.getByLabel('Forwards').fill('20 mm');
+  await accept(page, 'Extrude');
+  await drawing(page, 'XY', '', () => drawTyped(page, 'Circle', ['0, 0', '8, 0']));
+  await page.keyboard.press('z');
+  await row(page, 2).click();
+  await row(page, 1).click();
+  await extrude.getByLabel('How far').selectOption({ label: 'Through all of the solid' });
+  await extrude.getByText('Cut from it', { exact: true }).click();
+  await accept(page, 'Extrude');
+  expect(Math.abs((await settledVolume(page)) - (24000 - 64 * Math.PI * 20))).toBeLessThan(0.1);
+  await page.keyboard.press('Shift+D');
+  await page.mouse.click(...(await lookFor(page, /^Click for Faces: .*Profile 2/, space)));
+  await expect(reached(page, 'Volume')).toHaveText('24 mL');
+  await accept(page, 'Remove faces');
+  // A slanted sheet above: z = 30 + x / 4.
+  await drawing(page, 'XZ', '', () => drawTyped(page, 'Lines', ['-40, 20', '40, 40']));
+  await page.keyboard.press('z');
+  await row(page, 5).click();
+  await extrude.getByLabel('Forwards').fill('30 mm');
+  await extrude.getByLabel('Backwards').fill('30 mm');
+  await accept(page, 'Extrude');
+  await page.keyboard.press('Shift+W');
+  const swap = card(page, 'Swap face');
+  await swap.getByLabel('By', { exact: true }).selectOption({ label: 'Extrude 3' });
+  await page.mouse.click(...(await lookFor(page, /^Click for Face: Remove faces: face cap/, space)));
+  await accept(page, 'Swap face');
+  expect(Math.abs((await settledVolume(page)) - 1200 * 30)).toBeLessThan(0.5);
+});
