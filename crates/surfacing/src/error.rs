@@ -378,6 +378,42 @@ pub enum SurfacingError {
         /// Where.
         at: [f64; 3],
     },
+    /// A fillet or chamfer that is larger than the faces beside it leave room for.
+    #[error("a size of {size:.3} mm does not fit here: the faces beside it end, or bend, too soon{}", room(*fits))]
+    FilletTooLarge {
+        /// The radius or distance, in millimetres.
+        size: f64,
+        /// Where.
+        at: [f64; 3],
+        /// The largest that was found to fit, in millimetres.
+        fits: Option<f64>,
+    },
+    /// A vertex at which strips along edges do not come together.
+    #[error(
+        "the edges at this corner cannot be rounded together; round one of them by itself first, all that meet here, or another size"
+    )]
+    FilletCorner {
+        /// Where.
+        at: [f64; 3],
+    },
+    /// A vertex at which the faces on either side of a chain change at different places.
+    #[error("the faces on either side change at different places here; round the edges before and after by themselves")]
+    FilletSides {
+        /// Where.
+        at: [f64; 3],
+    },
+    /// An edge whose faces meet smoothly, or in both ways.
+    #[error("the faces on either side meet smoothly here, so that there is no edge to round; pick another edge")]
+    SmoothEdge {
+        /// On the edge.
+        at: [f64; 3],
+    },
+    /// An edge without two faces.
+    #[error("this edge has no face on one side; join the shell first, or pick an edge between two faces")]
+    FilletFree {
+        /// On the edge.
+        at: [f64; 3],
+    },
     /// Two curves of a network cross twice.
     #[error(
         "curve {first} of the first family and curve {second} of the second one cross twice; split one of them, or take one out"
@@ -572,6 +608,11 @@ pub enum SurfacingError {
     },
 }
 
+fn room(fits: Option<f64>) -> String {
+    let down = |f: f64| format!("; at most {:.3} mm fits", (f * 1e3).floor() / 1e3);
+    fits.map_or_else(|| "; give less".into(), down)
+}
+
 fn word(closed: bool) -> &'static str {
     if closed { "closed" } else { "open" }
 }
@@ -592,6 +633,11 @@ impl SurfacingError {
             | Self::TooThick { at, .. }
             | Self::ManyFaces { at }
             | Self::NotABorder { at }
+            | Self::FilletTooLarge { at, .. }
+            | Self::FilletCorner { at }
+            | Self::FilletSides { at }
+            | Self::SmoothEdge { at }
+            | Self::FilletFree { at }
             | Self::CannotGoOn { at }
             | Self::CannotHeal { at }
             | Self::NeverArrives { at }

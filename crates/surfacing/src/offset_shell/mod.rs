@@ -5,7 +5,7 @@
 
 mod carried;
 mod recut;
-mod side;
+
 
 use std::collections::BTreeSet;
 use std::sync::Arc;

@@ -13,7 +13,7 @@ use topology::{
 };
 
 use super::carried::curve_on;
-use super::side::Side;
+use crate::side::Side;
 use super::{Joints, Kind, OffsetShell, Opening, face_surface, offset_of};
 use crate::SurfacingError;
 use crate::thick::middle_of;

@@ -4,16 +4,16 @@ use geometry::Vector3;
 use topology::{Face, OrientedEdge};
 
 /// A face seen at a place of an edge.
-pub(super) struct Side {
+pub(crate) struct Side {
     /// Unit normal to the outer side.
-    pub(super) normal: Vector3,
+    pub(crate) normal: Vector3,
     /// Unit tangent of the face that leads out of it, square to the edge.
-    pub(super) out: Vector3,
+    pub(crate) out: Vector3,
 }
 
 impl Side {
     /// A face at a parameter of an edge that it uses; `None` where it has no normal there.
-    pub(super) fn new(face: &Face, used: &OrientedEdge, t: f64) -> Option<Self> {
+    pub(crate) fn new(face: &Face, used: &OrientedEdge, t: f64) -> Option<Self> {
         let (at, rate) = (used.pcurve.point(t), used.pcurve.velocity(t));
         let rate = if used.forward { rate } else { -rate };
         let (_, du, dv) = face.surface.tangents(at.x, at.y);
@@ -26,7 +26,7 @@ impl Side {
     }
 
     /// How far this face reaches beyond the edge, or ends before it, to meet another one when both are offset.
-    pub(super) fn reach(&self, own: f64, other: &Self, others: f64) -> f64 {
+    pub(crate) fn reach(&self, own: f64, other: &Self, others: f64) -> f64 {
         // In the plane square to the edge: own normal and out as axes, the other face's plane at its distance.
         let (cos, sin) = (other.normal.dot(&self.normal), other.normal.dot(&self.out));
         let level = 1e-6_f64.copysign(sin);

@@ -1,0 +1,92 @@
+//! The surface of a face with what lies beyond its borders, seen from the face's outer side.
+
+use std::sync::Arc;
+
+use geometry::{Domain, GoesOn, NurbsSurface, Point3, SurfaceSide, Vector3, extended_surface};
+use topology::Face;
+
+/// Shares of what is asked for by which a surface is made longer, the first that it can.
+const SHARES: [f64; 3] = [1.0, 0.5, 0.2];
+
+/// A face's surface, longer where it can be; where it closes it goes round.
+pub(super) struct Ground {
+    pub(super) surface: Arc<NurbsSurface>,
+    closed: [bool; 2],
+    /// 1 where the surface's normal is the face's outer side, else -1.
+    sign: f64,
+}
+
+/// A place of a ground with its first derivatives, its normal to the outer side and that one's derivatives.
+pub(super) struct Place {
+    pub(super) point: Point3,
+    pub(super) rates: [Vector3; 2],
+    pub(super) normal: Vector3,
+    pub(super) turns: [Vector3; 2],
+}
+
+impl Ground {
+    /// The ground of a face, by `margin` mm longer over its borders.
+    pub(super) fn new(face: &Face, margin: f64) -> Self {
+        let closed = face.surface.closes(1e-9);
+        let mut surface = Arc::clone(&face.surface);
+        for side in SurfaceSide::ALL {
+            if closed[usize::from(!side.is_u())] {
+                continue;
+            }
+            let longer = |share: &f64| extended_surface(&surface, side, share * margin, GoesOn::Naturally).ok();
+            if let Some(longer) = SHARES.iter().find_map(longer) {
+                surface = Arc::new(longer);
+            }
+        }
+        Self { surface, closed, sign: if face.reversed { -1.0 } else { 1.0 } }
+    }
+
+    /// Parameters brought into the domain where the surface goes round.
+    fn wrapped(&self, [u, v]: [f64; 2]) -> [f64; 2] {
+        let (du, dv) = self.surface.domain();
+        let wrap = |x: f64, d: Domain, closed: bool| if closed { d.wrap(x) } else { x };
+        [wrap(u, du, self.closed[0]), wrap(v, dv, self.closed[1])]
+    }
+
+    /// Whether parameters are on the surface, up to rounding.
+    pub(super) fn holds(&self, at: [f64; 2]) -> bool {
+        let domains: [Domain; 2] = self.surface.domain().into();
+        (0..2).all(|k| {
+            let margin = 1e-9 * domains[k].length();
+            self.closed[k] || (at[k] >= domains[k].start - margin && at[k] <= domains[k].end + margin)
+        })
+    }
+
+    pub(super) fn point(&self, at: [f64; 2]) -> Point3 {
+        let [u, v] = self.wrapped(at);
+        self.surface.point(u, v)
+    }
+
+    /// `None` where the surface has no normal.
+    pub(super) fn place(&self, at: [f64; 2]) -> Option<Place> {
+        let [u, v] = self.wrapped(at);
+        let d = self.surface.derivatives(u, v);
+        let area = d.area_vector();
+        let size = area.norm();
+        let normal = area.try_normalize(f64::MIN_POSITIVE)?;
+        let turn = |change: Vector3| (change - normal * normal.dot(&change)) / size * self.sign;
+        let turns = [turn(d.uu.cross(&d.v) + d.u.cross(&d.uv)), turn(d.uv.cross(&d.v) + d.u.cross(&d.vv))];
+        Some(Place { point: d.point, rates: [d.u, d.v], normal: normal * self.sign, turns })
+    }
+
+    /// The change of parameters that moves a place by about `along`; nothing where the surface has no tangent plane.
+    pub(super) fn moved(&self, at: [f64; 2], along: &Vector3) -> [f64; 2] {
+        let [u, v] = self.wrapped(at);
+        let [du, dv] = self.surface.derivatives(u, v).rates(along).map_or([0.0; 2], |(a, b)| [a, b]);
+        [at[0] + du, at[1] + dv]
+    }
+
+    /// Bounds within which parameters may be looked for; a whole turn more either way where the surface closes.
+    pub(super) fn bounds(&self) -> [Domain; 2] {
+        let domains: [Domain; 2] = self.surface.domain().into();
+        [0, 1].map(|k| {
+            let more = if self.closed[k] { domains[k].length() } else { 0.0 };
+            Domain::new(domains[k].start - more, domains[k].end + more)
+        })
+    }
+}

@@ -1,0 +1,380 @@
+//! Edges of shells and solids rounded, or cut off at a slant.
+//!
+//! Along every edge a strip is made of sections that touch both faces (`track`, `strip`); what becomes of the vertices is
+//! settled first (`corners`), then the shell is put together again around the strips (`rebuilt`). Nothing is cut with
+//! anything else: lines of contact are known, and only what lies across a strip's end has to be found.
+
+mod ball;
+mod corners;
+mod fans;
+mod ground;
+mod rebuilt;
+mod solve;
+mod strip;
+mod track;
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use geometry::{ArcLength, Domain, NurbsCurve, Tolerance};
+use topology::{EdgeId, Shell, VertexId, closure};
+
+use crate::SurfacingError;
+use crate::side::Side;
+use corners::{Corners, Rail};
+use fans::{Halves, Spoke};
+use ground::Ground;
+use rebuilt::Rebuilt;
+use strip::strip;
+use track::{Profile, Track};
+
+/// Sine of the angle between edges within which a chain goes on from one to the other, and between faces within which there
+/// is no edge to round.
+const LEVEL: f64 = 0.02;
+/// Shares of an edge at which is looked how its faces meet.
+const PLACES: [f64; 5] = [0.02, 0.25, 0.5, 0.75, 0.98];
+/// How much farther than a section reaches faces and edges are run on.
+const FARTHER: f64 = 2.5;
+/// Halvings in looking for the largest size that fits.
+const HALVINGS: usize = 7;
+
+/// What takes an edge's place.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum EdgeShape {
+    /// A surface along which a ball rolls that touches both faces; the size is its radius.
+    Fillet,
+    /// A flat from face to face; the size is the distance of its ends from the edge.
+    Chamfer,
+}
+
+/// How edges are rounded.
+pub struct Rounding<'a> {
+    /// What takes the place of every edge.
+    pub shape: EdgeShape,
+    /// Its size in millimetres by the share, 0 to 1, of the chain of edges that lies behind.
+    pub size: &'a dyn Fn(f64) -> f64,
+    /// Whether the size is the same everywhere, so that one that fits can be told.
+    pub even: bool,
+}
+
+/// A shell with rounded edges.
+#[derive(Debug, Clone)]
+pub struct Rounded {
+    /// The shell.
+    pub shell: Shell,
+    /// How many edges were rounded, those that follow along tangents with them.
+    pub edges: usize,
+    /// Largest distance of a strip from its true sections that was measured, in millimetres.
+    pub max_deviation: f64,
+}
+
+/// Edges that follow each other along their tangents, in order, each with whether it is run along its direction.
+type Chain = Vec<(EdgeId, bool)>;
+
+/// A shell with edges rounded, and those that follow them along tangents. Where edges of both kinds meet, inner and outer ones,
+/// those that are fewer there come first, and the others follow round them.
+///
+/// # Errors
+/// `FilletTooLarge` with the place, and for an even size the largest one that fits; `SmoothEdge`, `FilletFree`,
+/// `FilletCorner`, `FilletSides`.
+pub fn round_edges(
+    shell: &Shell,
+    edges: &BTreeSet<EdgeId>,
+    rounding: &Rounding<'_>,
+    tolerance: &Tolerance,
+) -> Result<Rounded, SurfacingError> {
+    let made = rounded(shell, edges, rounding, tolerance);
+    let Err(SurfacingError::FilletTooLarge { size, at, .. }) = made else { return made };
+    let fits = |share: f64| {
+        let smaller = |s: f64| share * (rounding.size)(s);
+        rounded(shell, edges, &Rounding { size: &smaller, ..*rounding }, tolerance).is_ok()
+    };
+    let (mut low, mut high) = (0.0, 1.0);
+    for _ in 0..if rounding.even { HALVINGS } else { 0 } {
+        let middle = 0.5 * (low + high);
+        if fits(middle) { low = middle } else { high = middle }
+    }
+    Err(SurfacingError::FilletTooLarge { size, at, fits: (low > 0.0).then_some(low * size) })
+}
+
+fn rounded(
+    shell: &Shell,
+    edges: &BTreeSet<EdgeId>,
+    rounding: &Rounding<'_>,
+    tolerance: &Tolerance,
+) -> Result<Rounded, SurfacingError> {
+    let (mut shell, mut left) = (shell.clone(), edges.clone());
+    let (mut count, mut max_deviation) = (0, 0.0_f64);
+    while !left.is_empty() {
+        let halves = Halves::new(&shell);
+        let chains = chains(&halves, &left)?;
+        let kinds = kinds(&halves, &chains)?;
+        let now = first_ones(&halves, &chains, &kinds)?;
+        let (these, later): (Vec<Chain>, Vec<Chain>) = chains.into_iter().partition(|c| now.contains(&c[0].0));
+        let (made, deviation) = round_chains(&halves, &these, &kinds, rounding, tolerance)?;
+        count += these.iter().map(Vec::len).sum::<usize>();
+        max_deviation = max_deviation.max(deviation);
+        left = later.iter().flatten().filter_map(|(e, _)| made.edges.get(e).copied()).collect();
+        // Where two that are still to come met at a vertex, what a strip's end put there between them comes too.
+        for (vertex, ends) in &made.across {
+            let comes = |e: &&EdgeId| [shell.edge(**e).start, shell.edge(**e).end].contains(vertex);
+            if later.iter().flatten().map(|(e, _)| e).filter(comes).count() >= 2 {
+                left.extend(ends);
+            }
+        }
+        shell = made.shell;
+    }
+    Ok(Rounded { shell, edges: count, max_deviation })
+}
+
+/// The chains of edges that picked ones belong to.
+fn chains(halves: &Halves<'_>, picked: &BTreeSet<EdgeId>) -> Result<Vec<Chain>, SurfacingError> {
+    let shell = halves.shell;
+    let mut done: BTreeSet<EdgeId> = BTreeSet::new();
+    let mut out = Vec::new();
+    for &first in picked {
+        if !done.insert(first) {
+            continue;
+        }
+        let mut chain: Chain = vec![(first, true)];
+        for ahead in [true, false] {
+            loop {
+                let (edge, forward) = if ahead { chain[chain.len() - 1] } else { chain[0] };
+                let at_end = forward == ahead;
+                let Some(next) = next_along(halves, Spoke { edge, at_end }) else { break };
+                if !done.insert(next.edge) {
+                    break;
+                }
+                // What comes next is run from this vertex on, or to it.
+                let forward = next.at_end != ahead;
+                if ahead { chain.push((next.edge, forward)) } else { chain.insert(0, (next.edge, forward)) }
+            }
+        }
+        out.push(chain);
+    }
+    if out.iter().flatten().any(|(e, _)| shell.edge(*e).curve.is_none()) {
+        return Err(SurfacingError::Empty);
+    }
+    Ok(out)
+}
+
+/// The edge that follows another one along its tangent at a vertex, if there is just one, and it has an angle to round.
+fn next_along(halves: &Halves<'_>, from: Spoke) -> Option<Spoke> {
+    let shell = halves.shell;
+    let edge = shell.edge(from.edge);
+    let vertex = if from.at_end { edge.end } else { edge.start };
+    let fan = halves.fan(vertex)?;
+    let leaves = |spoke: Spoke| {
+        let curve = shell.edge(spoke.edge).curve.as_ref()?;
+        let d = curve.domain();
+        if spoke.at_end { curve.tangent(d.end).map(|t| -t) } else { curve.tangent(d.start) }
+    };
+    let own = leaves(from)?;
+    let follows = |spoke: &&Spoke| {
+        **spoke != from
+            && leaves(**spoke).is_some_and(|t| t.dot(&own) < 0.0 && t.cross(&own).norm() <= LEVEL)
+            && !halves.smooth_at(**spoke, LEVEL)
+            && halves.of(spoke.edge).is_some()
+    };
+    let mut next = fan.spokes.iter().filter(follows);
+    let only = next.next().copied()?;
+    next.next().is_none().then_some(only)
+}
+
+/// For every edge of chains whether it is an outer one, whose faces lead away from it to the inner side.
+fn kinds(halves: &Halves<'_>, chains: &[Chain]) -> Result<BTreeMap<EdgeId, bool>, SurfacingError> {
+    let shell = halves.shell;
+    let mut out = BTreeMap::new();
+    for &(edge, _) in chains.iter().flatten() {
+        let Some(curve) = &shell.edge(edge).curve else { continue };
+        let d = curve.domain();
+        let pair = halves.of(edge).ok_or_else(|| SurfacingError::FilletFree { at: curve.point(d.at(0.5)).into() })?;
+        let mut kind = None;
+        for share in PLACES {
+            let t = d.at(share);
+            let side = |h: usize| Side::new(&shell.faces()[halves.all[h].face], halves.used(h), t);
+            let [Some(a), Some(b)] = pair.map(side) else { continue };
+            let outer = b.normal.dot(&a.out) > 0.0;
+            let smooth = a.normal.cross(&b.normal).norm() <= LEVEL && a.normal.dot(&b.normal) > 0.0;
+            if smooth || kind.is_some_and(|known| known != outer) {
+                return Err(SurfacingError::SmoothEdge { at: curve.point(t).into() });
+            }
+            kind = Some(outer);
+        }
+        out.insert(edge, kind.unwrap_or(true));
+    }
+    Ok(out)
+}
+
+/// The heads of the chains that are rounded first: all, unless inner and outer ones meet somewhere; then of the groups that do
+/// the ones that are fewer where they meet, and of as many the inner ones. A group is what hangs together and is of one kind.
+fn first_ones(
+    halves: &Halves<'_>,
+    chains: &[Chain],
+    kinds: &BTreeMap<EdgeId, bool>,
+) -> Result<BTreeSet<EdgeId>, SurfacingError> {
+    let shell = halves.shell;
+    let mut about: BTreeMap<VertexId, Vec<(usize, EdgeId)>> = BTreeMap::new();
+    for (c, &(edge, _)) in chains.iter().enumerate().flat_map(|(c, chain)| chain.iter().map(move |e| (c, e))) {
+        for vertex in [shell.edge(edge).start, shell.edge(edge).end] {
+            about.entry(vertex).or_default().push((c, edge));
+        }
+    }
+    let mut group: Vec<usize> = (0..chains.len()).collect();
+    let mut mixed: Vec<[Vec<usize>; 2]> = Vec::new();
+    for here in about.values() {
+        let (outer, inner): (Vec<(usize, EdgeId)>, Vec<(usize, EdgeId)>) = here.iter().copied().partition(|(_, e)| kinds[e]);
+        for alike in [&outer, &inner] {
+            for pair in alike.windows(2) {
+                let (from, to) = (group[pair[1].0], group[pair[0].0]);
+                group.iter_mut().filter(|g| **g == from).for_each(|g| *g = to);
+            }
+        }
+        if !(outer.is_empty() || inner.is_empty()) {
+            let (few, many) = if outer.len() < inner.len() { (outer, inner) } else { (inner, outer) };
+            mixed.push([few, many].map(|side| side.into_iter().map(|(c, _)| c).collect()));
+        }
+    }
+    let groups = |which: usize| -> BTreeSet<usize> {
+        mixed.iter().flat_map(|m| &m[which]).map(|c| group[*c]).collect()
+    };
+    let (first, after) = (groups(0), groups(1));
+    let is_first = |c: usize| first.is_empty() || (first.contains(&group[c]) && !after.contains(&group[c]));
+    let now: BTreeSet<EdgeId> = (0..chains.len()).filter(|c| is_first(*c)).map(|c| chains[c][0].0).collect();
+    match chains.first() {
+        Some(stuck) if now.is_empty() => {
+            let at = shell.vertex(shell.edge(stuck[0].0).start).point.into();
+            Err(SurfacingError::FilletCorner { at })
+        }
+        _ => Ok(now),
+    }
+}
+
+/// How far from an edge a section of a size reaches at most.
+fn reach(halves: &Halves<'_>, edge: EdgeId, shape: EdgeShape, size: f64) -> f64 {
+    if shape == EdgeShape::Chamfer {
+        return size;
+    }
+    let Some(pair) = halves.of(edge) else { return size };
+    let at = |share: f64| {
+        let side = |h: usize| {
+            let used = halves.used(h);
+            Side::new(&halves.shell.faces()[halves.all[h].face], used, used.pcurve.domain().at(share))
+        };
+        let (a, b) = (side(pair[0])?, side(pair[1])?);
+        let open = a.out.dot(&b.out).clamp(-1.0, 1.0).acos();
+        Some(size / (0.5 * open).tan().max(0.05))
+    };
+    PLACES.into_iter().filter_map(at).fold(size, f64::max)
+}
+
+fn round_chains(
+    halves: &Halves<'_>,
+    chains: &[Chain],
+    kinds: &BTreeMap<EdgeId, bool>,
+    rounding: &Rounding<'_>,
+    tolerance: &Tolerance,
+) -> Result<(rebuilt::Made, f64), SurfacingError> {
+    let shell = halves.shell;
+    let largest = (0..=16).map(|k| (rounding.size)(f64::from(k) / 16.0)).fold(0.0, f64::max);
+    if !(largest.is_finite() && largest > tolerance.resolution) {
+        return Err(SurfacingError::NoThickness);
+    }
+    let all: BTreeSet<EdgeId> = chains.iter().flatten().map(|c| c.0).collect();
+    let margin = all.iter().map(|&e| reach(halves, e, rounding.shape, largest)).fold(largest, f64::max) * FARTHER;
+    // Grounds of all faces at the chains' vertices.
+    let vertices: BTreeSet<VertexId> = all.iter().flat_map(|&e| [shell.edge(e).start, shell.edge(e).end]).collect();
+    let mut grounds: BTreeMap<usize, Ground> = BTreeMap::new();
+    for half in &halves.all {
+        let edge = shell.edge(half.edge);
+        if vertices.contains(&edge.start) || vertices.contains(&edge.end) {
+            grounds.entry(half.face).or_insert_with(|| Ground::new(&shell.faces()[half.face], margin));
+        }
+    }
+    let mut rails: Vec<Rail<'_>> = Vec::with_capacity(all.len());
+    for chain in chains {
+        let curves: Vec<&NurbsCurve> = chain.iter().filter_map(|(e, _)| shell.edge(*e).curve.as_ref()).collect();
+        let lengths: Vec<f64> = curves.iter().map(|c| c.length()).collect();
+        let whole: f64 = lengths.iter().sum();
+        let mut before = 0.0;
+        for ((&(edge, forward), curve), length) in chain.iter().zip(&curves).zip(&lengths) {
+            let pair = halves.of(edge).ok_or(SurfacingError::Empty)?;
+            let run = ArcLength::new(curve);
+            let (begins, even) = (before, rounding.even);
+            let size = rounding.size;
+            let length = *length;
+            let at = move |t: f64| {
+                if even {
+                    return size(0.0);
+                }
+                let share = run.share(t);
+                let own = if forward { share } else { 1.0 - share };
+                size((begins + own * length) / whole)
+            };
+            before += length;
+            let track = Track::new(
+                curve,
+                margin,
+                pair.map(|h| &grounds[&halves.all[h].face]),
+                pair.map(|h| halves.used(h).pcurve.clone()),
+                if kinds[&edge] { -1.0 } else { 1.0 },
+                match rounding.shape {
+                    EdgeShape::Fillet => Profile::Arc,
+                    EdgeShape::Chamfer => Profile::Flat,
+                },
+                Box::new(at),
+                rounding.even,
+            );
+            rails.push(Rail { edge, track });
+        }
+    }
+    let mut corners = Corners {
+        halves,
+        rails: &rails,
+        grounds: &grounds,
+        tolerance,
+        vertices: shell.vertices().to_vec(),
+        trims: BTreeMap::new(),
+        ends: BTreeMap::new(),
+        plans: Vec::new(),
+    };
+    for &vertex in &vertices {
+        corners.settle(vertex)?;
+    }
+    let mut strips = Vec::with_capacity(rails.len());
+    for (r, rail) in rails.iter().enumerate() {
+        let part = |at_end: bool| corners.ends.get(&(r, at_end)).map(|e| e.part).ok_or(SurfacingError::Empty);
+        let (from, to) = (part(false)?, part(true)?);
+        let part = Domain::new(from.start.min(to.start), from.end.max(to.end));
+        strips.push(strip(&rail.track, part, tolerance)?);
+    }
+    let max_deviation = strips.iter().map(|s| s.max_deviation).fold(0.0, f64::max);
+    let role = |edges: &[EdgeId]| {
+        let faces: BTreeSet<&str> = edges
+            .iter()
+            .filter_map(|e| halves.of(*e))
+            .flatten()
+            .map(|h| shell.faces()[halves.all[h].face].role.as_str())
+            .collect();
+        let faces: Vec<&str> = faces.into_iter().collect();
+        let what = match rounding.shape {
+            EdgeShape::Fillet => "fillet",
+            EdgeShape::Chamfer => "chamfer",
+        };
+        format!("{what} of {}", faces.join(" and "))
+    };
+    let made = Rebuilt::put_together(corners, strips, &role)?;
+    let (was, is) = (closure(shell), closure(&made.shell));
+    if is.overused_edges > was.overused_edges || (was.is_watertight() && !is.is_watertight()) {
+        let at = shell.vertex(shell.edge(rails[0].edge).start).point.into();
+        return Err(SurfacingError::FilletCorner { at });
+    }
+    Ok((made, max_deviation))
+}
+
+impl Track<'_> {
+    /// That nothing of the size fits at a parameter.
+    fn too_large(&self, t: f64) -> SurfacingError {
+        let at = self.guide.point(self.own.clamp(t)).into();
+        SurfacingError::FilletTooLarge { size: (self.size)(self.own.clamp(t)), at, fits: None }
+    }
+}

@@ -1,0 +1,253 @@
+//! What is put in the place of an edge, section by section: an arc that touches both faces, or a flat across the edge.
+//!
+//! A section lies about where a plane square to the edge cuts both faces. The ball's centre is at its radius from both
+//! (Vida, Martin, Varady, A survey of blending methods that use parametric surfaces, CAD 26, 1994, section 4), found by
+//! Newton's method.
+
+use std::cell::RefCell;
+
+use geometry::{Domain, NurbsCurve, Point3, Vector3, with_end_at};
+use nalgebra::{Matrix2, Matrix4, Vector2, Vector4};
+
+use super::ground::Ground;
+
+const MAX_STEPS: usize = 30;
+/// Share of a size within which Newton's method has settled.
+const SETTLED: f64 = 1e-12;
+/// The same for what is accepted once it gets no nearer.
+const ACCEPTED: f64 = 1e-9;
+
+/// What a section is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Profile {
+    /// An arc that touches both faces.
+    Arc,
+    /// A straight line between places at a distance from the edge.
+    Flat,
+}
+
+/// A place at which a section touches a face.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Contact {
+    pub(super) at: [f64; 2],
+    pub(super) point: Point3,
+}
+
+/// A section: a conic arc with its ends on the faces, or a straight line.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Section {
+    pub(super) contacts: [Contact; 2],
+    /// The ball's centre; for a flat the middle of it.
+    pub(super) centre: Point3,
+    /// Where the tangents at the ends of the arc meet.
+    pub(super) apex: Point3,
+    /// The weight of the apex: the cosine of half the arc's turn.
+    pub(super) weight: f64,
+}
+
+impl Section {
+    /// The place at a share of the section, 0 on the first face and 1 on the second, by the parameter of the surface made
+    /// of sections.
+    pub(super) fn point(&self, share: f64, profile: Profile) -> Point3 {
+        let [a, b] = self.contacts.map(|c| c.point.coords);
+        let s = share;
+        match profile {
+            Profile::Flat => Point3::from(a * (1.0 - s) + b * s),
+            Profile::Arc => {
+                let (p, q, r) = ((1.0 - s) * (1.0 - s), 2.0 * s * (1.0 - s) * self.weight, s * s);
+                Point3::from((a * p + self.apex.coords * q + b * r) / (p + q + r))
+            }
+        }
+    }
+}
+
+/// A length by the guide's parameter.
+pub(super) type Size<'a> = Box<dyn Fn(f64) -> f64 + 'a>;
+
+/// Two grounds along a curve near which they meet.
+pub(super) struct Track<'a> {
+    /// The curve, longer at its ends.
+    pub(super) guide: NurbsCurve,
+    /// The part of its domain that is the edge itself.
+    pub(super) own: Domain,
+    pub(super) grounds: [&'a Ground; 2],
+    /// The edge on either surface.
+    pub(super) pcurves: [NurbsCurve; 2],
+    /// Side of the faces on which the ball rolls: -1 inside of both, 1 outside.
+    pub(super) side: f64,
+    pub(super) profile: Profile,
+    /// The radius, or the distance of a flat's ends, by the guide's parameter.
+    pub(super) size: Size<'a>,
+    /// Whether that is the same everywhere.
+    pub(super) even: bool,
+    known: RefCell<Vec<(f64, Section)>>,
+}
+
+impl<'a> Track<'a> {
+    /// A track along an edge, by up to `margin` mm longer than it.
+    pub(super) fn new(
+        edge: &NurbsCurve,
+        margin: f64,
+        grounds: [&'a Ground; 2],
+        pcurves: [NurbsCurve; 2],
+        side: f64,
+        profile: Profile,
+        size: Size<'a>,
+        even: bool,
+    ) -> Self {
+        let guide = longer(edge, margin);
+        Self { guide, own: edge.domain(), grounds, pcurves, side, profile, size, even, known: RefCell::default() }
+    }
+
+    /// The section at a parameter of the guide; `None` where nothing touches both faces.
+    pub(super) fn section(&self, t: f64) -> Option<Section> {
+        let d = self.guide.domain();
+        if t < d.start - 1e-9 * d.length() || t > d.end + 1e-9 * d.length() {
+            return None;
+        }
+        let nearest = {
+            let known = self.known.borrow();
+            known.iter().min_by(|a, b| (a.0 - t).abs().total_cmp(&(b.0 - t).abs())).copied()
+        };
+        if let Some((at, section)) = nearest
+            && at == t
+        {
+            return Some(section);
+        }
+        let near = nearest.map(|(_, s)| s.contacts.map(|c| c.at));
+        // The edge itself tells on which turn of a closed surface it is.
+        let guess = self.guess(t);
+        let found = guess.and_then(|g| self.solved(t, g)).or_else(|| self.solved(t, near?))?;
+        self.known.borrow_mut().push((t, found));
+        Some(found)
+    }
+
+    /// Parameters on both faces near a section's ends, from the faces' tangent planes at the edge.
+    fn guess(&self, t: f64) -> Option<[[f64; 2]; 2]> {
+        let t = self.own.clamp(t);
+        let along = self.guide.tangent(t)?;
+        let at = [0, 1].map(|k| {
+            let p = self.pcurves[k].point(t);
+            [p.x, p.y]
+        });
+        let normals = [self.grounds[0].place(at[0])?.normal, self.grounds[1].place(at[1])?.normal];
+        let into = self.into(&along, &normals)?;
+        let size = (self.size)(t);
+        let back = match self.profile {
+            Profile::Flat => size,
+            Profile::Arc => {
+                let open = into[0].dot(&into[1]).clamp(-1.0, 1.0).acos();
+                size / (0.5 * open).tan()
+            }
+        };
+        Some([0, 1].map(|k| self.grounds[k].moved(at[k], &(into[k] * back))))
+    }
+
+    /// Directions from the edge into both faces.
+    fn into(&self, along: &Vector3, normals: &[Vector3; 2]) -> Option<[Vector3; 2]> {
+        let across = |own: &Vector3, other: &Vector3| {
+            let out = along.cross(own).try_normalize(f64::MIN_POSITIVE)?;
+            // Of a convex edge the face leads to the other one's inner side.
+            let toward = out.dot(other) * self.side;
+            Some(if toward > 0.0 { out } else { -out })
+        };
+        Some([across(&normals[0], &normals[1])?, across(&normals[1], &normals[0])?])
+    }
+
+    fn solved(&self, t: f64, near: [[f64; 2]; 2]) -> Option<Section> {
+        let (from, along) = (self.guide.point(t), self.guide.tangent(t)?);
+        let size = (self.size)(t);
+        if size.is_nan() || size <= 0.0 {
+            return None;
+        }
+        match self.profile {
+            Profile::Arc => self.ball(from, along, size, near),
+            Profile::Flat => {
+                let contacts = [self.at_distance(0, from, along, size, near[0])?, self.at_distance(1, from, along, size, near[1])?];
+                let middle = nalgebra::center(&contacts[0].point, &contacts[1].point);
+                Some(Section { contacts, centre: middle, apex: middle, weight: 1.0 })
+            }
+        }
+    }
+
+    /// A ball that touches both grounds, with its centre in the plane through a place square to a direction.
+    fn ball(&self, from: Point3, along: Vector3, radius: f64, near: [[f64; 2]; 2]) -> Option<Section> {
+        let reach = self.side * radius;
+        let scale = radius + 1e-3 * from.coords.norm();
+        let mut x = Vector4::new(near[0][0], near[0][1], near[1][0], near[1][1]);
+        let mut before = f64::MAX;
+        for _ in 0..MAX_STEPS {
+            let (a, b) = (self.grounds[0].place([x[0], x[1]])?, self.grounds[1].place([x[2], x[3]])?);
+            let centre = a.point + a.normal * reach;
+            let other = b.point + b.normal * reach;
+            let apart = centre - other;
+            let off = Vector4::new(apart.x, apart.y, apart.z, (centre - from).dot(&along));
+            let miss = off.norm();
+            let settled = miss <= SETTLED * scale || (miss <= ACCEPTED * scale && miss >= 0.5 * before);
+            if settled {
+                if !(self.grounds[0].holds([x[0], x[1]]) && self.grounds[1].holds([x[2], x[3]])) {
+                    return None;
+                }
+                let contacts = [Contact { at: [x[0], x[1]], point: a.point }, Contact { at: [x[2], x[3]], point: b.point }];
+                let arms = contacts.map(|c| (c.point - centre) / radius);
+                let between = arms[0] + arms[1];
+                let weight = 0.5 * between.norm();
+                let apex = centre + between.try_normalize(1e-9)? * (radius / weight);
+                return Some(Section { contacts, centre, apex, weight });
+            }
+            before = miss;
+            let column = |k: usize| {
+                let (place, sign) = if k < 2 { (&a, 1.0) } else { (&b, -1.0) };
+                let moved = place.rates[k % 2] + place.turns[k % 2] * reach;
+                let ahead = if k < 2 { moved.dot(&along) } else { 0.0 };
+                Vector4::new(sign * moved.x, sign * moved.y, sign * moved.z, ahead)
+            };
+            let step = Matrix4::from_columns(&[column(0), column(1), column(2), column(3)]).lu().solve(&off)?;
+            x -= step;
+        }
+        None
+    }
+
+    /// The place of a ground at a distance from another one, in the plane there square to a direction.
+    fn at_distance(&self, k: usize, from: Point3, along: Vector3, distance: f64, near: [f64; 2]) -> Option<Contact> {
+        let scale = distance + 1e-3 * from.coords.norm();
+        let mut x = Vector2::new(near[0], near[1]);
+        let mut before = f64::MAX;
+        for _ in 0..MAX_STEPS {
+            let place = self.grounds[k].place([x[0], x[1]])?;
+            let arm = place.point - from;
+            let length = arm.norm();
+            let off = Vector2::new(arm.dot(&along), length - distance);
+            let miss = off.norm();
+            if miss <= SETTLED * scale || (miss <= ACCEPTED * scale && miss >= 0.5 * before) {
+                let at = [x[0], x[1]];
+                return self.grounds[k].holds(at).then_some(Contact { at, point: place.point });
+            }
+            before = miss;
+            let column = |i: usize| Vector2::new(place.rates[i].dot(&along), place.rates[i].dot(&arm) / length);
+            x -= Matrix2::from_columns(&[column(0), column(1)]).lu().solve(&off)?;
+        }
+        None
+    }
+}
+
+/// A curve run on at both ends, as far as it can.
+fn longer(curve: &NurbsCurve, margin: f64) -> NurbsCurve {
+    let at_end = |c: &NurbsCurve| {
+        let d = c.domain();
+        let speed = c.velocity(d.end).norm().max(f64::MIN_POSITIVE);
+        let mut by = margin / speed;
+        for _ in 0..8 {
+            if let Some(longer) = with_end_at(c, d.end + by) {
+                return longer;
+            }
+            by *= 0.5;
+        }
+        c.clone()
+    };
+    let d = curve.domain();
+    let ahead = at_end(curve);
+    let back = at_end(&ahead.reversed());
+    let by = back.domain().length() - ahead.domain().length();
+    back.reversed().over(Domain::new(d.start - by, ahead.domain().end))
+}

@@ -1,0 +1,184 @@
+//! Edges rounded and cut off, against outside values.
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test fails by panicking")]
+
+#[path = "../../topology/tests/shapes/mod.rs"]
+mod shapes;
+
+use std::collections::BTreeSet;
+use std::f64::consts::{FRAC_PI_2, PI};
+
+use geometry::{NurbsCurve, Point3, Vector3};
+use shapes::{block, cylinder, near, sound, tolerance, turned};
+use surfacing::{EdgeShape, Reach, Rounding, SurfacingError, extrude, round_edges};
+use topology::{Body, EdgeId, Operation, Shell, Solid, combine, seams};
+
+fn edges(shell: &Shell, wanted: impl Fn(&Point3) -> bool) -> BTreeSet<EdgeId> {
+    let is_wanted = |id: &EdgeId| {
+        let Some(curve) = &shell.edge(*id).curve else { return false };
+        let d = curve.domain();
+        [0.1, 0.5, 0.9].into_iter().all(|s| wanted(&curve.point(d.at(s))))
+    };
+    let all = seams(shell).into_iter().map(|s| s.edge);
+    all.filter(is_wanted).collect()
+}
+
+fn rounded(shell: &Shell, edges: &BTreeSet<EdgeId>, shape: EdgeShape, size: f64) -> Result<Shell, SurfacingError> {
+    let how = Rounding { shape, size: &|_| size, even: true };
+    Ok(round_edges(shell, edges, &how, &tolerance())?.shell)
+}
+
+fn fillet(shell: &Shell, edges: &BTreeSet<EdgeId>, radius: f64) -> Shell {
+    rounded(shell, edges, EdgeShape::Fillet, radius).unwrap()
+}
+
+fn chamfer(shell: &Shell, edges: &BTreeSet<EdgeId>, size: f64) -> Shell {
+    rounded(shell, edges, EdgeShape::Chamfer, size).unwrap()
+}
+
+fn volume(shell: Shell) -> f64 {
+    let Body::Solid(solid) = Body::from_shell(shell) else { panic!("open") };
+    sound(&solid);
+    solid.measure().volume
+}
+
+fn solid(shell: Shell) -> Solid {
+    Solid::try_new(vec![shell]).unwrap()
+}
+
+fn at(value: f64, wanted: f64) -> bool {
+    (value - wanted).abs() < 1e-6
+}
+
+/// What a fillet takes off an edge: (1 - pi/4) r^2 L.
+fn taken(radius: f64, length: f64) -> f64 {
+    (1.0 - 0.25 * PI) * radius * radius * length
+}
+
+/// An outline in the xy plane made a solid upwards.
+fn prism(outline: &[[f64; 2]], height: f64) -> Shell {
+    let point = |i: usize| {
+        let [x, y] = outline[i % outline.len()];
+        Point3::new(x, y, 0.0)
+    };
+    let pieces: Vec<_> = (0..outline.len()).map(|i| (NurbsCurve::line(point(i), point(i + 1)), format!("{i}"))).collect();
+    let made = extrude(&pieces, &Vector3::z(), &Reach::Between(0.0, height), 0.0, true, &tolerance()).unwrap();
+    let Body::Solid(solid) = made.body else { panic!("open") };
+    solid.outer().clone()
+}
+
+#[test]
+fn one_edge_of_a_block() {
+    let shell = block([0.0; 3], [20.0, 16.0, 30.0]);
+    let one = edges(&shell, |p| at(p.x, 0.0) && at(p.z, 30.0));
+    assert_eq!(one.len(), 1);
+    let made = fillet(&shell, &one, 3.0);
+    assert_eq!((made.faces().len(), made.edges().len(), made.vertices().len()), (7, 15, 10));
+    near(volume(made), 20.0 * 16.0 * 30.0 - taken(3.0, 16.0), 1e-12);
+    let cut = chamfer(&shell, &one, 3.0);
+    near(volume(cut), 20.0 * 16.0 * 30.0 - 0.5 * 9.0 * 16.0, 1e-12);
+    let askew = turned(&shell, Vector3::new(1.0, 2.0, 0.5), 0.7);
+    near(volume(fillet(&askew, &one, 3.0)), 20.0 * 16.0 * 30.0 - taken(3.0, 16.0), 1e-9);
+}
+
+#[test]
+fn all_edges_of_a_block() {
+    // The Steiner formula for the inner block made larger by the ball.
+    let (a, b, c, r) = (20.0, 16.0, 30.0, 3.0);
+    let shell = block([0.0; 3], [a, b, c]);
+    let made = fillet(&shell, &edges(&shell, |_| true), r);
+    assert_eq!((made.faces().len(), made.edges().len(), made.vertices().len()), (26, 48, 24));
+    let (x, y, z) = (a - 2.0 * r, b - 2.0 * r, c - 2.0 * r);
+    let expected = x * y * z
+        + 2.0 * r * (x * y + y * z + x * z)
+        + PI * r * r * (x + y + z)
+        + 4.0 / 3.0 * PI * r.powi(3);
+    near(volume(made), expected, 1e-8);
+    // Chamfered, a block loses a prism at every edge, and at every corner twice what three of them share.
+    let d = 3.0;
+    let cut = chamfer(&shell, &edges(&shell, |_| true), d);
+    assert_eq!((cut.faces().len(), cut.edges().len(), cut.vertices().len()), (18, 48, 32));
+    // Corner by inclusion and exclusion: prisms x + y < d, meeting in pairs in d^3 / 3 and all in d^3 / 4.
+    let corner = d.powi(3) * (-3.0 / 3.0 + 1.0 / 4.0);
+    let lost = 0.5 * d * d * 4.0 * (a + b + c) + 8.0 * corner;
+    near(volume(cut), a * b * c - lost, 1e-9);
+}
+
+#[test]
+fn two_edges_meet_in_a_mitre() {
+    let (a, b, c, r) = (20.0, 16.0, 30.0, 3.0_f64);
+    let shell = block([0.0; 3], [a, b, c]);
+    let two = edges(&shell, |p| at(p.z, c) && (at(p.x, 0.0) || at(p.y, 0.0)));
+    // Where two strips cross, what both take off is a quarter of a cloister vault's rest.
+    let both = r.powi(3) * (5.0 / 3.0 - FRAC_PI_2);
+    near(volume(fillet(&shell, &two, r)), a * b * c - taken(r, a + b) + both, 1e-6);
+    near(volume(chamfer(&shell, &two, r)), a * b * c - 0.5 * r * r * (a + b) + r.powi(3) / 3.0, 1e-9);
+    let rim = edges(&shell, |p| at(p.z, c));
+    near(volume(fillet(&shell, &rim, r)), a * b * c - taken(r, 2.0 * (a + b)) + 4.0 * both, 1e-6);
+}
+
+#[test]
+fn rims_of_cylinders() {
+    // Pappus: the section between arc and corner, its centroid, turned about the axis.
+    let (radius, r) = (10.0, 2.0);
+    let shell = cylinder(radius, 30.0);
+    let rim = edges(&shell, |p| at(p.z, 30.0));
+    let made = fillet(&shell, &rim, r);
+    let area = (1.0 - 0.25 * PI) * r * r;
+    let from_corner = r * (10.0 - 3.0 * PI) / (3.0 * (4.0 - PI));
+    near(volume(made), PI * radius * radius * 30.0 - 2.0 * PI * (radius - from_corner) * area, 1e-8);
+    let cut = chamfer(&shell, &rim, r);
+    near(volume(cut), PI * radius * radius * 30.0 - 2.0 * PI * (radius - r / 3.0) * 0.5 * r * r, 1e-8);
+    // A hole's rim opens outwards.
+    let plate = combine(&[&solid(block([-20.0, -20.0, 0.0], [40.0, 40.0, 8.0]))], &[&solid(cylinder(6.0, 20.0))], Operation::Subtract, &tolerance()).unwrap();
+    let plate = plate.solids[0].outer().clone();
+    let rim = edges(&plate, |p| at(p.z, 8.0) && p.x.hypot(p.y) < 6.1);
+    let before = 40.0 * 40.0 * 8.0 - PI * 36.0 * 8.0;
+    near(volume(fillet(&plate, &rim, r)), before - 2.0 * PI * (6.0 + from_corner) * area, 1e-7);
+}
+
+#[test]
+fn inner_edges_and_both_kinds_together() {
+    let (all, quarter) = (block([0.0; 3], [40.0, 40.0, 20.0]), block([20.0, 20.0, -5.0], [30.0, 30.0, 30.0]));
+    let l = combine(&[&solid(all)], &[&solid(quarter)], Operation::Subtract, &tolerance()).unwrap();
+    let l = l.solids[0].outer().clone();
+    let before = (40.0 * 40.0 - 400.0) * 20.0;
+    let inner = edges(&l, |p| at(p.x, 20.0) && at(p.y, 20.0));
+    assert_eq!(inner.len(), 1);
+    near(volume(fillet(&l, &inner, 4.0)), before + taken(4.0, 20.0), 1e-10);
+    // The rim of the top with its inner corner left sharp.
+    let rim = edges(&l, |p| at(p.z, 20.0));
+    assert_eq!(rim.len(), 6);
+    let r = 2.0_f64;
+    // At the inner corner, too, the rest of a cloister vault is missing, at the outer ones it is counted twice.
+    let both = r.powi(3) * (5.0 / 3.0 - FRAC_PI_2);
+    near(volume(fillet(&l, &rim, r)), before - taken(r, 160.0) + 4.0 * both, 1e-6);
+    // All edges: the inner one first, the rims then run round it.
+    let made = fillet(&l, &edges(&l, |_| true), 2.0);
+    assert!(volume(made) < before);
+}
+
+#[test]
+fn wedges_of_other_angles() {
+    // CO-05: set-back r cot(phi/2), removed section r^2 (cot(phi/2) - (pi - phi)/2).
+    for (degrees, removed) in [(60.0_f64, 2.739413025489118), (90.0, 0.8584073464102068), (120.0, 0.2150059743653076)] {
+        let phi = degrees.to_radians();
+        let wedge = prism(&[[0.0, 0.0], [30.0, 0.0], [30.0 * phi.cos(), 30.0 * phi.sin()]], 10.0);
+        let edge = edges(&wedge, |p| p.x.hypot(p.y) < 1e-6);
+        let before = volume(wedge.clone());
+        let made = fillet(&wedge, &edge, 2.0);
+        let back = 2.0 / (0.5 * phi).tan();
+        let touches = |p: &Point3| (p.coords.xy().norm() - back).abs() < 1e-9;
+        assert_eq!(made.vertices().iter().filter(|v| touches(&v.point)).count(), 4);
+        assert!((before - volume(made) - 10.0 * removed).abs() < 1e-6);
+    }
+}
+
+#[test]
+fn what_does_not_fit_is_told_with_what_does() {
+    let shell = block([0.0; 3], [20.0, 16.0, 5.0]);
+    let rim = edges(&shell, |p| at(p.z, 5.0));
+    let Err(SurfacingError::FilletTooLarge { size, fits: Some(fits), .. }) = rounded(&shell, &rim, EdgeShape::Fillet, 6.0) else {
+        panic!("made")
+    };
+    assert!(size == 6.0 && fits < 5.0 && fits > 4.8, "{fits}");
+}
