@@ -8,7 +8,7 @@ use geometry::{Axis, Frame, NurbsCurve, NurbsSurface, Point3, Vector3, as_line};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use surfacing::{Agrees, Beside, PatchEdge};
-use topology::{Body, Face, OrientedEdge, Shell};
+use topology::{Body, EdgeId, Face, OrientedEdge, Seam, Shell, seams};
 
 use crate::body_names::{self, Named};
 use crate::steps::Context;
@@ -133,6 +133,9 @@ impl PointInput {
 
 /// Coordinates beyond this, in millimetres, are no part that anybody makes; doubles stay exact enough below it.
 const FARTHEST: f64 = 1e6;
+
+/// Angle in radians between faces above which a face or a shape that stands for its edges means the one between them.
+const SHARP: f64 = 0.03;
 
 /// A body with the numbers of some faces of each of its shells.
 pub(crate) struct Marked<'a> {
@@ -260,6 +263,54 @@ impl Context<'_> {
             Ok(Marked { body, faces })
         };
         self.bodies(first, slot)?.iter().map(of).collect()
+    }
+
+    /// The numbers of those of a shell's edges that a reference means: one that it names, those of a face, or all; of those
+    /// only the ones at an angle.
+    fn edges_meant(
+        &self,
+        shell: &Shell,
+        reference: &Reference,
+        slot: &str,
+    ) -> Result<BTreeSet<EdgeId>, Notice> {
+        let own = |face: &Face| shell.faces().iter().any(|f| std::ptr::eq(f, face));
+        let uses = self.uses(reference, slot)?;
+        if !uses.is_empty() {
+            return Ok(uses.into_iter().filter(|(f, _)| own(f)).map(|(_, u)| u.edge).collect());
+        }
+        let faces = self.faces(reference, slot)?.into_iter().filter(|f| own(f));
+        let of_faces: BTreeSet<EdgeId> =
+            faces.flat_map(|f| &f.loops).flat_map(|l| &l.edges).map(|u| u.edge).collect();
+        let sharp = |s: &Seam| s.meeting.angle.0 > SHARP && of_faces.contains(&s.edge);
+        Ok(seams(shell).into_iter().filter(sharp).map(|s| s.edge).collect())
+    }
+
+    /// The bodies of a step with the numbers of those of each shell's edges that references mean; all must be of that step.
+    pub(crate) fn bodies_with_edges(
+        &self,
+        references: &[Reference],
+        slot: &str,
+    ) -> Result<Vec<(&Body, Vec<BTreeSet<EdgeId>>)>, Notice> {
+        let Some(first) = references.first() else {
+            return Err(Notice::about(slot, "pick an edge in space"));
+        };
+        if references.iter().any(|r| r.step != first.step) {
+            let message = "these edges are of different shapes; pick edges of one of them";
+            return Err(Notice::about(slot, message));
+        }
+        let of = |body| {
+            let edges = |shell| {
+                let meant = references.iter().map(|r| self.edges_meant(shell, r, slot));
+                Ok(meant.collect::<Result<Vec<_>, Notice>>()?.into_iter().flatten().collect())
+            };
+            Ok((body, Body::shells(body).into_iter().map(edges).collect::<Result<_, Notice>>()?))
+        };
+        let found: Vec<(&Body, Vec<BTreeSet<EdgeId>>)> =
+            self.bodies(first, slot)?.iter().map(of).collect::<Result<_, Notice>>()?;
+        if found.iter().flat_map(|f| &f.1).all(BTreeSet::is_empty) {
+            return Err(Notice::about(slot, "there is no edge at which faces meet at an angle; pick another"));
+        }
+        Ok(found)
     }
 
     /// The bodies that a step made.

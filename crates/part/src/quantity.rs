@@ -122,6 +122,10 @@ pub(crate) mod amounts {
         "10 mm".into()
     }
 
+    pub(crate) fn one_mm() -> Amount {
+        "1 mm".into()
+    }
+
     pub(crate) fn two_mm() -> Amount {
         "2 mm".into()
     }

@@ -388,6 +388,42 @@ pub enum SurfacingError {
         /// The largest that was found to fit, in millimetres.
         fits: Option<f64>,
     },
+    /// A fillet or chamfer of no size.
+    #[error("a size of {size:.3} mm rounds nothing; give more than 0 mm")]
+    NoSize {
+        /// The radius or distance, in millimetres.
+        size: f64,
+    },
+    /// Two surfaces that no ball touches at once.
+    #[error(
+        "no ball of this radius touches both surfaces on these sides; give another radius, choose the other side of one of them, or extend them"
+    )]
+    NothingBetween {
+        /// A place of the first surface.
+        at: [f64; 3],
+    },
+    /// A fillet that ends inside a surface, so that it does not part it.
+    #[error(
+        "the fillet ends inside the {} surface, so that it cannot be trimmed by it; extend the other surface, or leave this one as it is", ["first", "second"][*which]
+    )]
+    FilletEndsInside {
+        /// 0 or 1.
+        which: usize,
+        /// Where.
+        at: [f64; 3],
+    },
+    /// An outline that leaves the face that it is to lie in.
+    #[error("the outline runs over the edge of the face here, or beyond its surface; keep it inside, or pick another face")]
+    OutlineOverEdge {
+        /// Where.
+        at: [f64; 3],
+    },
+    /// Sides for which there is no room.
+    #[error("the sides run into each other here; give less height, a smaller angle or width, or a rounder outline")]
+    RaisedFolds {
+        /// Where.
+        at: [f64; 3],
+    },
     /// A vertex at which strips along edges do not come together.
     #[error(
         "the edges at this corner cannot be rounded together; round one of them by itself first, all that meet here, or another size"
@@ -635,6 +671,10 @@ impl SurfacingError {
             | Self::NotABorder { at }
             | Self::FilletTooLarge { at, .. }
             | Self::FilletCorner { at }
+            | Self::OutlineOverEdge { at }
+            | Self::RaisedFolds { at }
+            | Self::NothingBetween { at }
+            | Self::FilletEndsInside { at, .. }
             | Self::FilletSides { at }
             | Self::SmoothEdge { at }
             | Self::FilletFree { at }

@@ -8,9 +8,9 @@ use std::collections::BTreeSet;
 use std::f64::consts::{FRAC_PI_2, PI};
 
 use geometry::{NurbsCurve, Point3, Vector3};
-use shapes::{block, cylinder, near, sound, tolerance, turned};
-use surfacing::{EdgeShape, Reach, Rounding, SurfacingError, extrude, round_edges};
-use topology::{Body, EdgeId, Operation, Shell, Solid, combine, seams};
+use shapes::{block, cylinder, flat, moved, near, round, sheet, sound, sphere, tolerance, turned};
+use surfacing::{EdgeShape, Reach, Rolling, Rounding, SurfacingError, extrude, fillet_between, round_edges};
+use topology::{Body, EdgeId, Operation, Shell, Solid, area, combine, seams};
 
 fn edges(shell: &Shell, wanted: impl Fn(&Point3) -> bool) -> BTreeSet<EdgeId> {
     let is_wanted = |id: &EdgeId| {
@@ -181,4 +181,54 @@ fn what_does_not_fit_is_told_with_what_does() {
         panic!("made")
     };
     assert!(size == 6.0 && fits < 5.0 && fits > 4.8, "{fits}");
+}
+
+/// A fillet between two sheets, on their outer sides where `outside`.
+fn between(sheets: [&Shell; 2], outside: [bool; 2], trims: [bool; 2], radius: f64) -> Result<Shell, SurfacingError> {
+    let shells = sheets.map(|s| (s, 0));
+    let made = fillet_between(&Rolling { shells, outside, trims, size: &|_| radius, even: true }, &tolerance())?;
+    assert!(made.max_deviation <= tolerance().fit);
+    Ok(made.shell)
+}
+
+#[test]
+fn fillets_between_two_surfaces() {
+    // Two square planes that cross: a quarter of a cylinder, and what is left of both beyond its contacts.
+    let (level, upright) = (
+        flat([-20.0, -20.0, 0.0], [40.0, 0.0, 0.0], [0.0, 40.0, 0.0]),
+        flat([0.0, -20.0, -20.0], [0.0, 40.0, 0.0], [0.0, 0.0, 40.0]),
+    );
+    let r = 5.0;
+    let quarter = 0.5 * PI * r * 40.0;
+    near(area(&between([&level, &upright], [true, true], [false, false], r).unwrap()), quarter, 1e-9);
+    let joined = between([&level, &upright], [true, true], [true, true], r).unwrap();
+    assert_eq!(joined.faces().len(), 3);
+    near(area(&joined), quarter + 2.0 * 40.0 * 15.0, 1e-9);
+    assert!(seams(&joined).iter().all(|s| s.meeting.angle.0 < 0.1_f64.to_radians()));
+    near(area(&between([&level, &upright], [true, false], [true, false], r).unwrap()), quarter + 40.0 * 15.0, 1e-9);
+    // A tube that stands on a plane: the part of a torus of radii R + r and r, by Pappus, outside and inside of the tube.
+    let tube = sheet(round::cylinder(10.0, 30.0));
+    // Its surface faces the axis; the tube is to face outward.
+    let tube = moved(&tube, 0.0, 0.0, -10.0).flipped();
+    for (outside, ring) in [(true, 10.0 + r), (false, 10.0 - r)] {
+        let bow = 2.0 / PI * r * if outside { -1.0 } else { 1.0 };
+        let made = between([&tube, &level], [outside, true], [false, false], r).unwrap();
+        near(area(&made), 2.0 * PI * (ring + bow) * 0.5 * PI * r, 1e-6);
+    }
+    let joined = between([&tube, &level], [true, true], [true, true], r).unwrap();
+    let expected = 2.0 * PI * (10.0 + r - 2.0 / PI * r) * 0.5 * PI * r + 2.0 * PI * 10.0 * (20.0 - r) + 1600.0 - PI * 225.0;
+    near(area(&joined), expected, 1e-6);
+    // A ball between a sphere and a plane that do not touch.
+    let far = moved(&level, 0.0, 0.0, -12.0);
+    assert!(matches!(between([&sphere(10.0), &far], [true, true], [false; 2], 0.5), Err(SurfacingError::NothingBetween { .. })));
+    let made = between([&sphere(10.0), &far], [true, true], [false; 2], 3.0).unwrap();
+    // The centre is 13 mm from the sphere's and 9 mm below it; the arc turns from straight down to the sphere's centre.
+    let (out, turn) = ((169.0_f64 - 81.0).sqrt(), (9.0_f64 / 13.0).acos());
+    let arc = PI - turn;
+    // Centroid of the arc from straight down (angle 0) round to the sphere.
+    let mean = 3.0 * (1.0 - arc.cos()) / arc;
+    near(area(&made), 2.0 * PI * (out - mean) * 3.0 * arc, 1e-6);
+    // A surface that ends on the way cannot be trimmed.
+    let short = flat([0.0, -8.0, -20.0], [0.0, 16.0, 0.0], [0.0, 0.0, 40.0]);
+    assert!(matches!(between([&level, &short], [true; 2], [true; 2], r), Err(SurfacingError::FilletEndsInside { which: 0, .. })));
 }

@@ -51,6 +51,8 @@ const icons = {
   extend: draw(
     '<path d="M2 6h8v8H2z"/><path d="M10 6h8v8h-8" stroke-dasharray="2.500 1.800"/><path d="M12 10h5M15 8l2 2-2 2"/>',
   ),
+  fillet: draw('<path d="M3 17V11c0-5 3-8 8-8h6"/><path d="M3 8V3h5" stroke-dasharray="2 1.500"/><path d="M11 11L6 5.500" stroke-width="1"/>'),
+  chamfer: draw('<path d="M3 17v-7l7-7h7"/><path d="M3 7V3h4" stroke-dasharray="2 1.500"/>'),
   remove_faces: draw(
     '<path d="M3 7l7-4 7 4v7l-7 4-7-4z"/><path d="M3 7l7 4 7-4M10 11v7" stroke-dasharray="2 1.800"/><path d="M11.500 12.500l4 3M15.500 12l-4 4" stroke-width="1.800"/>',
   ),

@@ -6,6 +6,7 @@
 pub mod axis;
 pub mod bridge;
 pub mod cap;
+pub mod chamfer;
 pub mod combine;
 pub mod copy;
 pub mod crossed_projection;
@@ -18,6 +19,7 @@ pub mod enclose;
 pub mod extend;
 pub mod extrude;
 pub mod fill_to_level;
+pub mod fillet;
 pub mod flat_face;
 pub mod helix;
 pub mod hollow;
@@ -38,6 +40,7 @@ pub mod remove_faces;
 pub mod reshape;
 pub mod restore;
 pub mod revolve;
+mod rounded_edges;
 pub mod ruled;
 pub mod section_curve;
 pub mod space_curve;
@@ -271,6 +274,10 @@ registry! {
     Restore: restore::Restore,
     /// A surface made longer over its edges.
     Extend: extend::Extend,
+    /// Edges rounded.
+    Fillet: fillet::Fillet,
+    /// Edges cut off at a slant.
+    Chamfer: chamfer::Chamfer,
     /// A shape without some of its faces.
     RemoveFaces: remove_faces::RemoveFaces,
     /// A shape at a distance from another one.

@@ -41,6 +41,11 @@ impl Ground {
         Self { surface, closed, sign: if face.reversed { -1.0 } else { 1.0 } }
     }
 
+    /// The same ground seen from its other side.
+    pub(super) fn turned(self) -> Self {
+        Self { sign: -self.sign, ..self }
+    }
+
     /// Parameters brought into the domain where the surface goes round.
     fn wrapped(&self, [u, v]: [f64; 2]) -> [f64; 2] {
         let (du, dv) = self.surface.domain();

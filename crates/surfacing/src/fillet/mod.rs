@@ -5,6 +5,7 @@
 //! anything else: lines of contact are known, and only what lies across a strip's end has to be found.
 
 mod ball;
+mod between;
 mod corners;
 mod fans;
 mod ground;
@@ -18,6 +19,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use geometry::{ArcLength, Domain, NurbsCurve, Tolerance};
 use topology::{EdgeId, Shell, VertexId, closure};
 
+pub use between::{Rolling, fillet_between};
+
 use crate::SurfacingError;
 use crate::side::Side;
 use corners::{Corners, Rail};
@@ -25,7 +28,7 @@ use fans::{Halves, Spoke};
 use ground::Ground;
 use rebuilt::Rebuilt;
 use strip::strip;
-use track::{Profile, Track};
+use track::{Near, Profile, Track};
 
 /// Sine of the angle between edges within which a chain goes on from one to the other, and between faces within which there
 /// is no edge to round.
@@ -277,7 +280,7 @@ fn round_chains(
     let shell = halves.shell;
     let largest = (0..=16).map(|k| (rounding.size)(f64::from(k) / 16.0)).fold(0.0, f64::max);
     if !(largest.is_finite() && largest > tolerance.resolution) {
-        return Err(SurfacingError::NoThickness);
+        return Err(SurfacingError::NoSize { size: largest });
     }
     let all: BTreeSet<EdgeId> = chains.iter().flatten().map(|c| c.0).collect();
     let margin = all.iter().map(|&e| reach(halves, e, rounding.shape, largest)).fold(largest, f64::max) * FARTHER;
@@ -315,7 +318,7 @@ fn round_chains(
                 curve,
                 margin,
                 pair.map(|h| &grounds[&halves.all[h].face]),
-                pair.map(|h| halves.used(h).pcurve.clone()),
+                Near::Edge(pair.map(|h| halves.used(h).pcurve.clone())),
                 if kinds[&edge] { -1.0 } else { 1.0 },
                 match rounding.shape {
                     EdgeShape::Fillet => Profile::Arc,

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use geometry::{
-    Domain, EndDerivatives, NurbsCurve, NurbsSurface, Point3, Tolerance, interpolate, polygon_area, polygon_holds,
+    Domain, EndDerivatives, NurbsCurve, NurbsSurface, Point3, Tolerance, interpolate
 };
 use topology::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, straight_pcurve};
 
@@ -13,17 +13,14 @@ use super::corners::{Across, Corners, Ended, Mitre, Plan, Rail, Seeds};
 use super::fans::Halves;
 use super::ground::Ground;
 use super::solve::solve;
-use super::strip::{Strip, followed};
 use crate::SurfacingError;
+use crate::loops::{crosses_itself, measured};
+use crate::strip::{Strip, followed};
 
-/// Places at which is measured how far faces' own copies of an edge lie from it.
-const MEASURED: usize = 12;
 /// Places of a line between strips, at first and at most.
 const PLACES: [usize; 2] = [8, 256];
 /// Share of the fit tolerance within which such a line follows both surfaces.
 const FOLLOWS: f64 = 0.1;
-/// Places of an edge at which loops are looked at for crossing themselves.
-const LOOKED_AT: usize = 8;
 
 /// The shell while it is put together.
 pub(super) struct Rebuilt<'a> {
@@ -431,7 +428,11 @@ impl<'a> Rebuilt<'a> {
             faces.push(self.strip_face(rail, name(&[self.rails[rail].edge]))?);
         }
         faces.append(&mut self.balls);
-        self.measure(&faces)?;
+        let old = self.halves.shell.edges().len();
+        let cut: BTreeSet<EdgeId> = self.trims.keys().map(|k| k.0).collect();
+        let wanted = |id: EdgeId| id.index() >= old || cut.contains(&id);
+        measured(&mut self.edges, &self.vertices, &faces, &wanted, self.tolerance)
+            .map_err(|at| SurfacingError::FilletCorner { at: at.into() })?;
         let kept: BTreeSet<EdgeId> = faces.iter().flat_map(|f| &f.loops).flat_map(|l| &l.edges).map(|e| e.edge).collect();
         let edges: BTreeMap<EdgeId, EdgeId> = kept.iter().enumerate().map(|(k, was)| (*was, EdgeId(k as u32))).collect();
         let mut across: BTreeMap<VertexId, Vec<EdgeId>> = BTreeMap::new();
@@ -457,39 +458,6 @@ impl<'a> Rebuilt<'a> {
         // Across the track from its left to its right, the surface's normal leads into the shell.
         Ok(Face { surface: Arc::clone(&self.surfaces[rail]), loops: vec![Loop { edges }], reversed: true, role })
     }
-
-    /// Gives every edge the tolerance that its faces and vertices need.
-    fn measure(&mut self, faces: &[Face]) -> Result<(), SurfacingError> {
-        let old = self.halves.shell.edges().len();
-        let mut off: BTreeMap<EdgeId, f64> = BTreeMap::new();
-        let cut: BTreeSet<EdgeId> = self.trims.keys().map(|k| k.0).collect();
-        for face in faces {
-            for used in face.loops.iter().flat_map(|l| &l.edges) {
-                if used.edge.index() < old && !cut.contains(&used.edge) {
-                    continue;
-                }
-                let Some(curve) = &self.edges[used.edge.index()].curve else { continue };
-                let d = curve.domain();
-                let ground = |p: Point3| face.surface.point(p.x, p.y);
-                let worst = (0..=MEASURED).map(|k| d.at(k as f64 / MEASURED as f64));
-                let worst = worst.map(|t| (ground(used.pcurve.point(t)) - curve.point(t)).norm()).fold(0.0, f64::max);
-                let known = off.entry(used.edge).or_default();
-                *known = known.max(worst);
-            }
-        }
-        for (id, worst) in off {
-            let edge = &mut self.edges[id.index()];
-            let Some(curve) = &edge.curve else { continue };
-            let at_ends = [(edge.start, curve.start()), (edge.end, curve.end())];
-            let ends = at_ends.map(|(v, p)| (self.vertices[v.index()].point - p).norm());
-            edge.tolerance = edge.tolerance.max(1.001 * worst.max(ends[0]).max(ends[1])).max(2.0 * self.tolerance.resolution);
-            if edge.tolerance > 2.0 * self.tolerance.join {
-                let at = curve.point(curve.domain().at(0.5)).into();
-                return Err(SurfacingError::FilletCorner { at });
-            }
-        }
-        Ok(())
-    }
 }
 
 /// Whether loops stay on a surface.
@@ -502,62 +470,4 @@ fn inside(surface: &NurbsSurface, loops: &[Loop]) -> bool {
             *from >= d.start - margin && *to <= d.end + margin
         })
     })
-}
-
-/// A place at which a face's loops cross themselves or each other, or lie the wrong way round.
-fn crosses_itself(face: &Face) -> Option<Point3> {
-    let mut lines: Vec<([[f64; 2]; 2], usize)> = Vec::new();
-    let mut outlines: Vec<Vec<[f64; 2]>> = Vec::new();
-    let mut which = 0;
-    let mut neighbours: BTreeMap<usize, [usize; 2]> = BTreeMap::new();
-    for bound in &face.loops {
-        let (first, count) = (which, bound.edges.len());
-        let mut outline = Vec::new();
-        for (k, used) in bound.edges.iter().enumerate() {
-            let d = used.pcurve.domain();
-            let straight = used.pcurve.degree() == 1 && used.pcurve.knots().point_count() == 2;
-            let places = if straight { 1 } else { LOOKED_AT * (used.pcurve.knots().breaks().len() - 1) };
-            let mut points: Vec<[f64; 2]> = (0..=places)
-                .map(|i| used.pcurve.point(d.at(i as f64 / places as f64)))
-                .map(|p| [p.x, p.y])
-                .collect();
-            lines.extend(points.windows(2).map(|w| ([w[0], w[1]], which)));
-            neighbours.insert(which, [first + (k + count - 1) % count, first + (k + 1) % count]);
-            which += 1;
-            if !used.forward {
-                points.reverse();
-            }
-            points.pop();
-            outline.extend(points);
-        }
-        outlines.push(outline);
-    }
-    let place = |at: [f64; 2]| face.surface.point(at[0], at[1]);
-    let (outer, inner) = outlines.split_first()?;
-    if polygon_area(outer) <= 0.0 {
-        return outer.first().map(|p| place(*p));
-    }
-    let outside = inner.iter().filter(|l| polygon_area(l) >= 0.0 || !polygon_holds(outer, &l[0])).map(|l| l[0]).next();
-    if let Some(at) = outside {
-        return Some(place(at));
-    }
-    let side = |[a, b]: &[[f64; 2]; 2], p: &[f64; 2]| (b[0] - a[0]) * (p[1] - a[1]) - (b[1] - a[1]) * (p[0] - a[0]);
-    for (i, (one, a)) in lines.iter().enumerate() {
-        for (two, b) in &lines[i + 1..] {
-            if a == b || neighbours[a].contains(b) {
-                continue;
-            }
-            let apart = (0..2).any(|k| {
-                let (x, y) = ([one[0][k], one[1][k]], [two[0][k], two[1][k]]);
-                x[0].max(x[1]) < y[0].min(y[1]) || y[0].max(y[1]) < x[0].min(x[1])
-            });
-            let crossed = || {
-                side(one, &two[0]) * side(one, &two[1]) < 0.0 && side(two, &one[0]) * side(two, &one[1]) < 0.0
-            };
-            if !apart && crossed() {
-                return Some(place(one[0]));
-            }
-        }
-    }
-    None
 }

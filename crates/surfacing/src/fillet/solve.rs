@@ -78,5 +78,5 @@ pub(super) fn contact_on_curve(
 
 /// A place of the surface of sections by its two parameters.
 pub(super) fn on_track(track: &Track<'_>, t: f64, v: f64) -> Option<Point3> {
-    Some(track.section(t)?.point(v, track.profile))
+    Some(track.section(t)?.cross(track.profile).point(v))
 }

@@ -10,6 +10,7 @@ use geometry::{Domain, NurbsCurve, Point3, Vector3, with_end_at};
 use nalgebra::{Matrix2, Matrix4, Vector2, Vector4};
 
 use super::ground::Ground;
+use crate::strip::Cross;
 
 const MAX_STEPS: usize = 30;
 /// Share of a size within which Newton's method has settled.
@@ -46,23 +47,27 @@ pub(super) struct Section {
 }
 
 impl Section {
-    /// The place at a share of the section, 0 on the first face and 1 on the second, by the parameter of the surface made
-    /// of sections.
-    pub(super) fn point(&self, share: f64, profile: Profile) -> Point3 {
-        let [a, b] = self.contacts.map(|c| c.point.coords);
-        let s = share;
-        match profile {
-            Profile::Flat => Point3::from(a * (1.0 - s) + b * s),
-            Profile::Arc => {
-                let (p, q, r) = ((1.0 - s) * (1.0 - s), 2.0 * s * (1.0 - s) * self.weight, s * s);
-                Point3::from((a * p + self.apex.coords * q + b * r) / (p + q + r))
-            }
-        }
+    /// As a section of the surface made of all of them.
+    pub(super) fn cross(&self, profile: Profile) -> Cross {
+        let [a, b] = self.contacts.map(|c| (c.point, 1.0));
+        let poles = match profile {
+            Profile::Flat => vec![a, b],
+            Profile::Arc => vec![a, (self.apex, self.weight), b],
+        };
+        Cross { poles, feet: self.contacts.map(|c| c.at).to_vec() }
     }
 }
 
 /// A length by the guide's parameter.
 pub(super) type Size<'a> = Box<dyn Fn(f64) -> f64 + 'a>;
+
+/// What tells where a section touches both faces, about, by the guide's parameter in their parameter planes.
+pub(super) enum Near {
+    /// The edge along which they meet.
+    Edge([NurbsCurve; 2]),
+    /// The feet of the ball's centre, which runs along the guide.
+    Feet([NurbsCurve; 2]),
+}
 
 /// Two grounds along a curve near which they meet.
 pub(super) struct Track<'a> {
@@ -71,8 +76,7 @@ pub(super) struct Track<'a> {
     /// The part of its domain that is the edge itself.
     pub(super) own: Domain,
     pub(super) grounds: [&'a Ground; 2],
-    /// The edge on either surface.
-    pub(super) pcurves: [NurbsCurve; 2],
+    pub(super) near: Near,
     /// Side of the faces on which the ball rolls: -1 inside of both, 1 outside.
     pub(super) side: f64,
     pub(super) profile: Profile,
@@ -89,14 +93,14 @@ impl<'a> Track<'a> {
         edge: &NurbsCurve,
         margin: f64,
         grounds: [&'a Ground; 2],
-        pcurves: [NurbsCurve; 2],
+        near: Near,
         side: f64,
         profile: Profile,
         size: Size<'a>,
         even: bool,
     ) -> Self {
         let guide = longer(edge, margin);
-        Self { guide, own: edge.domain(), grounds, pcurves, side, profile, size, even, known: RefCell::default() }
+        Self { guide, own: edge.domain(), grounds, near, side, profile, size, even, known: RefCell::default() }
     }
 
     /// The section at a parameter of the guide; `None` where nothing touches both faces.
@@ -126,10 +130,14 @@ impl<'a> Track<'a> {
     fn guess(&self, t: f64) -> Option<[[f64; 2]; 2]> {
         let t = self.own.clamp(t);
         let along = self.guide.tangent(t)?;
+        let (Near::Edge(pcurves) | Near::Feet(pcurves)) = &self.near;
         let at = [0, 1].map(|k| {
-            let p = self.pcurves[k].point(t);
+            let p = pcurves[k].point(t);
             [p.x, p.y]
         });
+        if matches!(self.near, Near::Feet(_)) {
+            return Some(at);
+        }
         let normals = [self.grounds[0].place(at[0])?.normal, self.grounds[1].place(at[1])?.normal];
         let into = self.into(&along, &normals)?;
         let size = (self.size)(t);

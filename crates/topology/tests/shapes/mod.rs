@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test fails by panicking")]
 
 #[path = "../../../geometry/tests/round/mod.rs"]
-mod round;
+pub mod round;
 
 use std::collections::BTreeMap;
 use std::f64::consts::TAU;

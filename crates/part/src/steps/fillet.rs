@@ -1,0 +1,115 @@
+//! Fillet: edges rounded by a ball that touches both faces.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use serde_json::json;
+use surfacing::{EdgeShape, Rounding};
+
+use super::law::Law;
+use super::{Construction, Context, StepDescription, ValueDescription};
+use crate::quantity::amounts::two_mm;
+use crate::recipe::is_default;
+use crate::{Amount, Built, Notice, Quantity, Reached, Reference};
+
+/// How a radius changes along the edges.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum RadiusBy {
+    /// Not at all.
+    #[default]
+    Constant,
+    /// Evenly to another one.
+    Even,
+    /// By a formula in `along`.
+    Formula,
+}
+
+impl RadiusBy {
+    pub(super) fn choice() -> ValueDescription {
+        let choices =
+            [("constant", "The same everywhere"), ("even", "Evenly to another"), ("formula", "By a formula")];
+        let help = "How the radius changes along edges that follow each other; a formula has along, 0 at the first, 1 at the end.";
+        ValueDescription::choice("radius_by", "Radius", &choices, help)
+    }
+
+    pub(super) fn values() -> [ValueDescription; 2] {
+        let amount = |name, label, help| {
+            ValueDescription::amount(name, label, Quantity::Length, [0.001, 1000.0], json!("2 mm"), help)
+        };
+        [
+            amount("radius", "Radius", "That of the ball, at the beginning where it changes."),
+            amount("end_radius", "At the end", "That where the edges end.").only_if("radius_by", "even"),
+        ]
+    }
+
+    /// The radius by the share of the way that lies behind.
+    pub(super) fn law(self, context: &Context<'_>, radius: &Amount, end: &Amount) -> Result<Law, Notice> {
+        let value = |amount, field| context.value(amount, Quantity::Length, field);
+        Ok(match self {
+            Self::Constant => {
+                let radius = value(radius, "radius")?;
+                Box::new(move |_| radius)
+            }
+            Self::Even => {
+                let (from, to) = (value(radius, "radius")?, value(end, "end_radius")?);
+                Box::new(move |share| from + (to - from) * share)
+            }
+            Self::Formula => context.law(radius, Quantity::Length, "radius")?,
+        })
+    }
+}
+
+/// Edges rounded.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Fillet {
+    /// Edges of one shape; a face stands for all its edges, the shape for all of its own.
+    pub edges: Vec<Reference>,
+    /// How the radius changes along them.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub radius_by: RadiusBy,
+    /// The radius, for `formula` by `along`.
+    #[serde(default = "two_mm")]
+    pub radius: Amount,
+    /// For `even`: the radius at the end.
+    #[serde(default = "two_mm")]
+    pub end_radius: Amount,
+}
+
+impl Construction for Fillet {
+    fn describe() -> StepDescription {
+        let mut values = vec![RadiusBy::choice()];
+        values.extend(RadiusBy::values());
+        StepDescription {
+            kind: "fillet",
+            label: "Fillet",
+            stage: "Shape",
+            purpose: "Round edges with a radius; what follows an edge smoothly is rounded with it.",
+            also: "round, radius, blend, soften, edge",
+            key: "G",
+            makes: &["surface", "solid"],
+            slots: vec![super::rounded_edges::slot("Edges to round; a face stands for all its edges.")],
+            values,
+        }
+    }
+
+    fn inputs(&self) -> Vec<(&'static str, &Reference)> {
+        self.edges.iter().map(|r| ("edges", r)).collect()
+    }
+
+    fn replaces(&self, slot: &str) -> bool {
+        slot == "edges"
+    }
+
+    fn amounts(&mut self) -> Vec<&mut Amount> {
+        vec![&mut self.radius, &mut self.end_radius]
+    }
+
+    fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
+        let law = self.radius_by.law(context, &self.radius, &self.end_radius)?;
+        let even = self.radius_by == RadiusBy::Constant;
+        let how = Rounding { shape: EdgeShape::Fillet, size: &law, even };
+        let built = context.rounded_edges(&self.edges, "edges", &how, "radius")?;
+        Ok(if even { built.with_reached([Reached::length("Radius", law(0.0))]) } else { built })
+    }
+}

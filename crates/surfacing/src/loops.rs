@@ -1,0 +1,105 @@
+//! Checks of loops that were put together, before a shell is made of them.
+
+use std::collections::BTreeMap;
+
+use geometry::{Point3, Tolerance, polygon_area, polygon_holds};
+use topology::{Edge, EdgeId, Face, Vertex};
+
+/// Places at which is measured how far faces' own copies of an edge lie from it.
+const MEASURED: usize = 12;
+/// Places of an edge at which loops are looked at for crossing themselves.
+const LOOKED_AT: usize = 8;
+
+/// Gives the edges that are wanted the tolerance that their faces and vertices need.
+///
+/// # Errors
+/// A place of an edge that lies farther from its faces than what can be joined.
+pub(crate) fn measured(
+    edges: &mut [Edge],
+    vertices: &[Vertex],
+    faces: &[Face],
+    wanted: &dyn Fn(EdgeId) -> bool,
+    tolerance: &Tolerance,
+) -> Result<(), Point3> {
+    let mut off: BTreeMap<EdgeId, f64> = BTreeMap::new();
+    for face in faces {
+        for used in face.loops.iter().flat_map(|l| &l.edges).filter(|u| wanted(u.edge)) {
+            let Some(curve) = &edges[used.edge.index()].curve else { continue };
+            let d = curve.domain();
+            let ground = |p: Point3| face.surface.point(p.x, p.y);
+            let places = (0..=MEASURED).map(|k| d.at(k as f64 / MEASURED as f64));
+            let apart = places.map(|t| (ground(used.pcurve.point(t)) - curve.point(t)).norm());
+            let known = off.entry(used.edge).or_default();
+            *known = apart.fold(*known, f64::max);
+        }
+    }
+    for (id, worst) in off {
+        let edge = &mut edges[id.index()];
+        let Some(curve) = &edge.curve else { continue };
+        let ends = [(edge.start, curve.start()), (edge.end, curve.end())];
+        let apart = ends.map(|(v, p)| (vertices[v.index()].point - p).norm());
+        edge.tolerance = edge.tolerance.max(1.001 * worst.max(apart[0]).max(apart[1])).max(2.0 * tolerance.resolution);
+        if edge.tolerance > 2.0 * tolerance.join {
+            return Err(curve.point(curve.domain().at(0.5)));
+        }
+    }
+    Ok(())
+}
+
+/// A place at which a face's loops cross themselves or each other, or lie the wrong way round.
+pub(crate) fn crosses_itself(face: &Face) -> Option<Point3> {
+    let mut lines: Vec<([[f64; 2]; 2], usize)> = Vec::new();
+    let mut outlines: Vec<Vec<[f64; 2]>> = Vec::new();
+    let mut which = 0;
+    let mut neighbours: BTreeMap<usize, [usize; 2]> = BTreeMap::new();
+    for bound in &face.loops {
+        let (first, count) = (which, bound.edges.len());
+        let mut outline = Vec::new();
+        for (k, used) in bound.edges.iter().enumerate() {
+            let d = used.pcurve.domain();
+            let straight = used.pcurve.degree() == 1 && used.pcurve.knots().point_count() == 2;
+            let places = if straight { 1 } else { LOOKED_AT * (used.pcurve.knots().breaks().len() - 1) };
+            let mut points: Vec<[f64; 2]> = (0..=places)
+                .map(|i| used.pcurve.point(d.at(i as f64 / places as f64)))
+                .map(|p| [p.x, p.y])
+                .collect();
+            lines.extend(points.windows(2).map(|w| ([w[0], w[1]], which)));
+            neighbours.insert(which, [first + (k + count - 1) % count, first + (k + 1) % count]);
+            which += 1;
+            if !used.forward {
+                points.reverse();
+            }
+            points.pop();
+            outline.extend(points);
+        }
+        outlines.push(outline);
+    }
+    let place = |at: [f64; 2]| face.surface.point(at[0], at[1]);
+    let (outer, inner) = outlines.split_first()?;
+    if polygon_area(outer) <= 0.0 {
+        return outer.first().map(|p| place(*p));
+    }
+    let outside = inner.iter().filter(|l| polygon_area(l) >= 0.0 || !polygon_holds(outer, &l[0])).map(|l| l[0]).next();
+    if let Some(at) = outside {
+        return Some(place(at));
+    }
+    let side = |[a, b]: &[[f64; 2]; 2], p: &[f64; 2]| (b[0] - a[0]) * (p[1] - a[1]) - (b[1] - a[1]) * (p[0] - a[0]);
+    for (i, (one, a)) in lines.iter().enumerate() {
+        for (two, b) in &lines[i + 1..] {
+            if a == b || neighbours[a].contains(b) {
+                continue;
+            }
+            let apart = (0..2).any(|k| {
+                let (x, y) = ([one[0][k], one[1][k]], [two[0][k], two[1][k]]);
+                x[0].max(x[1]) < y[0].min(y[1]) || y[0].max(y[1]) < x[0].min(x[1])
+            });
+            let crossed = || {
+                side(one, &two[0]) * side(one, &two[1]) < 0.0 && side(two, &one[0]) * side(two, &one[1]) < 0.0
+            };
+            if !apart && crossed() {
+                return Some(place(one[0]));
+            }
+        }
+    }
+    None
+}
