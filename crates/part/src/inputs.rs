@@ -223,6 +223,25 @@ impl Context<'_> {
             .ok_or_else(|| self.gone(reference, slot))
     }
 
+    /// The one face that a reference means, by its number, with its shell and its body.
+    pub(crate) fn one_face(
+        &self,
+        reference: &Reference,
+        slot: &str,
+    ) -> Result<(&Body, &Shell, usize), Notice> {
+        let [wanted] = self.faces(reference, slot)?[..] else {
+            return Err(Notice::about(slot, "this has several faces; pick one of them in space"));
+        };
+        for body in self.bodies(reference, slot)? {
+            for shell in body.shells() {
+                if let Some(at) = shell.faces().iter().position(|f| std::ptr::eq(f, wanted)) {
+                    return Ok((body, shell, at));
+                }
+            }
+        }
+        Err(self.gone(reference, slot))
+    }
+
     /// The numbers of those of a shell's faces that references mean, and whether those mean others too.
     pub(crate) fn marked(
         &self,
@@ -267,7 +286,7 @@ impl Context<'_> {
 
     /// The numbers of those of a shell's edges that a reference means: one that it names, those of a face, or all; of those
     /// only the ones at an angle.
-    fn edges_meant(
+    pub(crate) fn edges_meant(
         &self,
         shell: &Shell,
         reference: &Reference,
@@ -308,7 +327,10 @@ impl Context<'_> {
         let found: Vec<(&Body, Vec<BTreeSet<EdgeId>>)> =
             self.bodies(first, slot)?.iter().map(of).collect::<Result<_, Notice>>()?;
         if found.iter().flat_map(|f| &f.1).all(BTreeSet::is_empty) {
-            return Err(Notice::about(slot, "there is no edge at which faces meet at an angle; pick another"));
+            return Err(Notice::about(
+                slot,
+                "there is no edge at which faces meet at an angle; pick another",
+            ));
         }
         Ok(found)
     }

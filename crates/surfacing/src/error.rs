@@ -413,13 +413,17 @@ pub enum SurfacingError {
         at: [f64; 3],
     },
     /// An outline that leaves the face that it is to lie in.
-    #[error("the outline runs over the edge of the face here, or beyond its surface; keep it inside, or pick another face")]
+    #[error(
+        "the outline runs over the edge of the face here, or beyond its surface; keep it inside, or pick another face"
+    )]
     OutlineOverEdge {
         /// Where.
         at: [f64; 3],
     },
     /// Sides for which there is no room.
-    #[error("the sides run into each other here; give less height, a smaller angle or width, or a rounder outline")]
+    #[error(
+        "the sides run into each other here; give less height, a smaller angle or width, or a rounder outline"
+    )]
     RaisedFolds {
         /// Where.
         at: [f64; 3],
@@ -433,13 +437,17 @@ pub enum SurfacingError {
         at: [f64; 3],
     },
     /// A vertex at which the faces on either side of a chain change at different places.
-    #[error("the faces on either side change at different places here; round the edges before and after by themselves")]
+    #[error(
+        "the faces on either side change at different places here; round the edges before and after by themselves"
+    )]
     FilletSides {
         /// Where.
         at: [f64; 3],
     },
     /// An edge whose faces meet smoothly, or in both ways.
-    #[error("the faces on either side meet smoothly here, so that there is no edge to round; pick another edge")]
+    #[error(
+        "the faces on either side meet smoothly here, so that there is no edge to round; pick another edge"
+    )]
     SmoothEdge {
         /// On the edge.
         at: [f64; 3],

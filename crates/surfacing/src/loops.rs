@@ -38,7 +38,8 @@ pub(crate) fn measured(
         let Some(curve) = &edge.curve else { continue };
         let ends = [(edge.start, curve.start()), (edge.end, curve.end())];
         let apart = ends.map(|(v, p)| (vertices[v.index()].point - p).norm());
-        edge.tolerance = edge.tolerance.max(1.001 * worst.max(apart[0]).max(apart[1])).max(2.0 * tolerance.resolution);
+        edge.tolerance =
+            edge.tolerance.max(1.001 * worst.max(apart[0]).max(apart[1])).max(2.0 * tolerance.resolution);
         if edge.tolerance > 2.0 * tolerance.join {
             return Err(curve.point(curve.domain().at(0.5)));
         }
@@ -79,11 +80,13 @@ pub(crate) fn crosses_itself(face: &Face) -> Option<Point3> {
     if polygon_area(outer) <= 0.0 {
         return outer.first().map(|p| place(*p));
     }
-    let outside = inner.iter().filter(|l| polygon_area(l) >= 0.0 || !polygon_holds(outer, &l[0])).map(|l| l[0]).next();
+    let outside =
+        inner.iter().filter(|l| polygon_area(l) >= 0.0 || !polygon_holds(outer, &l[0])).map(|l| l[0]).next();
     if let Some(at) = outside {
         return Some(place(at));
     }
-    let side = |[a, b]: &[[f64; 2]; 2], p: &[f64; 2]| (b[0] - a[0]) * (p[1] - a[1]) - (b[1] - a[1]) * (p[0] - a[0]);
+    let side =
+        |[a, b]: &[[f64; 2]; 2], p: &[f64; 2]| (b[0] - a[0]) * (p[1] - a[1]) - (b[1] - a[1]) * (p[0] - a[0]);
     for (i, (one, a)) in lines.iter().enumerate() {
         for (two, b) in &lines[i + 1..] {
             if a == b || neighbours[a].contains(b) {

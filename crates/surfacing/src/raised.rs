@@ -7,10 +7,12 @@
 use std::sync::Arc;
 
 use geometry::{
-    Domain, Elementary, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, closest_on_surface, nearby_on_surface,
-    offset_surface, polygon_area,
+    Domain, Elementary, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, closest_on_surface,
+    nearby_on_surface, offset_surface, polygon_area,
 };
-use topology::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, face_extent, pcurve_on, straight_pcurve};
+use topology::{
+    Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, face_extent, pcurve_on, straight_pcurve,
+};
 
 use crate::SurfacingError;
 use crate::chain::chain;
@@ -106,7 +108,9 @@ impl<'a> Builder<'a> {
             pieces.iter().map(|c| pcurve_on(c, &face.surface, tolerance)).collect::<Result<Vec<_>, _>>()?;
         let outline: Vec<[f64; 2]> = pcurves
             .iter()
-            .flat_map(|c| c.knots().sampled(4).into_iter().map(|t| c.point(t)).map(|p| [p.x, p.y]).collect::<Vec<_>>())
+            .flat_map(|c| {
+                c.knots().sampled(4).into_iter().map(|t| c.point(t)).map(|p| [p.x, p.y]).collect::<Vec<_>>()
+            })
             .collect();
         if (polygon_area(&outline) > 0.0) == face.reversed {
             for line in [&mut pieces, &mut pcurves] {
@@ -117,7 +121,8 @@ impl<'a> Builder<'a> {
         let sign = if face.reversed { -1.0 } else { 1.0 };
         let p = pcurves[0].start();
         let outer = face.surface.normal(p.x, p.y).unwrap_or_else(Vector3::z) * sign;
-        let toward = if region.toward.dot(&outer) * region.height > 0.0 { region.toward } else { -region.toward };
+        let toward =
+            if region.toward.dot(&outer) * region.height > 0.0 { region.toward } else { -region.toward };
         Ok(Self { shell, number, face, region, tolerance, pieces, pcurves, sign, toward })
     }
 
@@ -201,7 +206,8 @@ impl<'a> Builder<'a> {
 
     /// Where a line from the outline meets the top, by Newton's method.
     fn reached(&self, frame: &Frame, direction: &Vector3) -> Result<(Point3, [f64; 2]), SurfacingError> {
-        let (mut at, mut way) = (frame.at, self.region.height.abs() / self.toward.dot(&frame.normal).abs().max(0.05));
+        let (mut at, mut way) =
+            (frame.at, self.region.height.abs() / self.toward.dot(&frame.normal).abs().max(0.05));
         let (du, dv) = self.face.surface.domain();
         for _ in 0..MAX_STEPS {
             let d = self.face.surface.derivatives(at[0], at[1]);
@@ -239,7 +245,9 @@ impl<'a> Builder<'a> {
             let along = Along {
                 guide: &self.pieces[k],
                 cross: &|t| self.cross(k, turns, t),
-                ground: &|which, [u, v]| if which == 0 { self.face.surface.point(u, v) } else { top.point(u, v) },
+                ground: &|which, [u, v]| {
+                    if which == 0 { self.face.surface.point(u, v) } else { top.point(u, v) }
+                },
                 even: true,
                 folds: &|t| self.folds(&self.pieces[k].point(t)),
             };
@@ -284,7 +292,12 @@ impl<'a> Builder<'a> {
             ];
             let role = if count == 1 { "side".into() } else { format!("side {}", k + 1) };
             let role = format!("{role} of the region on {}", self.face.role);
-            faces.push(Face { surface: surfaces[k].clone(), loops: vec![Loop { edges }], reversed: false, role });
+            faces.push(Face {
+                surface: surfaces[k].clone(),
+                loops: vec![Loop { edges }],
+                reversed: false,
+                role,
+            });
         }
         let ring = |ids: &[EdgeId], which: usize, forward: bool| {
             // Loops stand as their face's surface is seen from its own normal.

@@ -1,18 +1,28 @@
 //! Surfaces made of cross sections along a guide: rows of control points, each by the guide's parameter.
 
 use geometry::{
-    EndDerivatives, Homogeneous, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, interpolate, spline_of,
+    EndDerivatives, Homogeneous, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3,
+    interpolate, spline_of,
 };
 
 use crate::SurfacingError;
 
 /// Distance in mm, and share of a size, within which a form is exact.
 const EXACT: f64 = 1e-9;
-/// Sections of a fitted strip for each span of its guide, at least, where the sections change unevenly, and at most.
-const FIRST: usize = 4;
+/// Sections of a fitted strip at first: at least, where they change unevenly, and at most; later at most.
 const LEAST: usize = 8;
 const UNEVEN: usize = 32;
+const FIRST_MOST: usize = 64;
 const MOST: usize = 512;
+/// Rounds of refinement, and the share of what is wanted from which an interval is halved.
+const ROUNDS: usize = 12;
+const REFINED_FROM: f64 = 0.25;
+/// Control points of a guide up to which its own form is tried; more were fitted to something themselves.
+const SIMPLE: usize = 64;
+/// Places of each span of a curve at which its image is fitted at first, and the share of the fit tolerance within which it
+/// follows.
+const PLACES: usize = 4;
+const IMAGE: f64 = 0.02;
 /// Sections for each span at which an exact strip is looked at, also where sections change unevenly: none of them where it
 /// was made.
 const CHECKED: [usize; 2] = [7, 31];
@@ -72,25 +82,45 @@ impl Along<'_> {
     /// # Errors
     /// Those of the sections; what it says where they fold; `OffsetRough` where no fit is near enough.
     pub(crate) fn strip(&self, tolerance: &Tolerance) -> Result<Strip, SurfacingError> {
-        if let Some(made) = self.exact()? {
+        if self.guide.knots().point_count() <= SIMPLE
+            && let Some(made) = self.exact(tolerance)?
+        {
             return Ok(made);
         }
         let spans = self.guide.knots().breaks().len() - 1;
-        let mut count = (FIRST * spans).max(if self.even { LEAST } else { UNEVEN });
-        loop {
-            let made = self.fitted(count)?;
-            if made.max_deviation <= FOLLOWS * tolerance.fit || 2 * count > MOST {
-                let at = self.guide.point(self.guide.domain().at(0.5)).into();
-                let rough = SurfacingError::OffsetRough { deviation: made.max_deviation, at };
-                return if made.max_deviation <= tolerance.fit { Ok(made) } else { Err(rough) };
+        let count = spans.clamp(if self.even { LEAST } else { UNEVEN }, FIRST_MOST);
+        let part = self.guide.domain();
+        let mut parameters: Vec<f64> = (0..=count).map(|k| part.at(k as f64 / count as f64)).collect();
+        let wanted = FOLLOWS * tolerance.fit;
+        let mut best: Option<Strip> = None;
+        for _ in 0..ROUNDS {
+            let (made, misses) = self.fitted(&parameters)?;
+            let reached = made.max_deviation;
+            if best.as_ref().is_none_or(|b| reached < b.max_deviation) {
+                best = Some(made);
             }
-            count *= 2;
+            if reached <= wanted || parameters.len() > MOST {
+                break;
+            }
+            let halves = parameters.windows(2).zip(&misses).flat_map(|(pair, miss)| {
+                [(*miss > REFINED_FROM * wanted).then_some(0.5 * (pair[0] + pair[1])), Some(pair[1])]
+            });
+            parameters = std::iter::once(parameters[0]).chain(halves.flatten()).collect();
         }
+        let best = best.ok_or(SurfacingError::Empty)?;
+        if best.max_deviation <= tolerance.fit {
+            return Ok(best);
+        }
+        let at = self.guide.point(part.at(0.5)).into();
+        Err(SurfacingError::OffsetRough { deviation: best.max_deviation, at })
     }
 
     /// The sections at parameters, each of them ahead of the one before.
     fn sections(&self, parameters: &[f64]) -> Result<Vec<(f64, Cross)>, SurfacingError> {
-        let made = parameters.iter().map(|&t| Ok((t, (self.cross)(t)?))).collect::<Result<Vec<_>, SurfacingError>>()?;
+        let made = parameters
+            .iter()
+            .map(|&t| Ok((t, (self.cross)(t)?)))
+            .collect::<Result<Vec<_>, SurfacingError>>()?;
         for pair in made.windows(2) {
             let (t, a, b) = (pair[1].0, &pair[0].1, &pair[1].1);
             let along = self.guide.velocity(t);
@@ -102,7 +132,7 @@ impl Along<'_> {
         Ok(made)
     }
 
-    fn exact(&self) -> Result<Option<Strip>, SurfacingError> {
+    fn exact(&self, tolerance: &Tolerance) -> Result<Option<Strip>, SurfacingError> {
         let knots = self.guide.knots();
         let at = self.sections(&knots.greville())?;
         let spline = |value: &dyn Fn(&Cross) -> Vector3| {
@@ -131,18 +161,22 @@ impl Along<'_> {
         for k in 0..at[0].1.feet.len() {
             let along = |t: f64| (self.cross)(t).map(|s| s.feet[k]);
             let border = surface.curve_at_v(k as f64);
-            pcurves.push(followed(&border, &along, &|p| (self.ground)(k, p), EXACT * scale)?);
+            pcurves.push(followed(
+                &border,
+                &along,
+                &|p| (self.ground)(k, p),
+                images_follow(&border.start(), tolerance),
+            )?);
         }
         Ok(Some(Strip { surface, pcurves, max_deviation: worst }))
     }
 
-    fn fitted(&self, count: usize) -> Result<Strip, SurfacingError> {
-        let part = self.guide.domain();
-        let parameters: Vec<f64> = (0..=count).map(|k| part.at(k as f64 / count as f64)).collect();
-        let at = self.sections(&parameters)?;
+    /// The strip through the sections at parameters, and by how much it misses those between them.
+    fn fitted(&self, parameters: &[f64]) -> Result<(Strip, Vec<f64>), SurfacingError> {
+        let at = self.sections(parameters)?;
         let curve = |value: &dyn Fn(&Cross) -> Vector3| {
             let points: Vec<Point3> = at.iter().map(|(_, s)| Point3::from(value(s))).collect();
-            interpolate(&points, &parameters, 3, &EndDerivatives::free())
+            interpolate(&points, parameters, 3, &EndDerivatives::free())
         };
         let mut rows: Vec<Vec<Homogeneous>> = Vec::new();
         let mut knots = None;
@@ -158,19 +192,19 @@ impl Along<'_> {
         for k in 0..at[0].1.feet.len() {
             pcurves.push(curve(&|s| Vector3::new(s.feet[k][0], s.feet[k][1], 0.0))?);
         }
-        let mut worst: f64 = 0.0;
+        let mut misses = Vec::with_capacity(parameters.len());
         for pair in parameters.windows(2) {
             let t = 0.5 * (pair[0] + pair[1]);
             let s = (self.cross)(t)?;
-            for share in [0.0, 0.5, 1.0] {
-                worst = worst.max((surface.point(t, share) - s.point(share)).norm());
-            }
-            for (k, pcurve) in pcurves.iter().enumerate() {
+            let off = [0.0, 0.5, 1.0].map(|share| (surface.point(t, share) - s.point(share)).norm());
+            let images = pcurves.iter().enumerate().map(|(k, pcurve)| {
                 let p = pcurve.point(t);
-                worst = worst.max(((self.ground)(k, [p.x, p.y]) - surface.point(t, k as f64)).norm());
-            }
+                ((self.ground)(k, [p.x, p.y]) - surface.point(t, k as f64)).norm()
+            });
+            misses.push(images.chain(off).fold(0.0, f64::max));
         }
-        Ok(Strip { surface, pcurves, max_deviation: worst })
+        let max_deviation = misses.iter().copied().fold(0.0, f64::max);
+        Ok((Strip { surface, pcurves, max_deviation }, misses))
     }
 }
 
@@ -181,12 +215,18 @@ fn weight_at(curve: &NurbsCurve, t: f64) -> f64 {
     (0..=knots.degree()).map(|j| weights[span - knots.degree() + j].w * basis[j]).sum()
 }
 
-/// A curve's image in a parameter plane, by its own parameter: in its own form where that is exact, else fitted.
+/// How near the image of a curve has to follow it: where it can be exact, and else, in millimetres.
+pub(crate) fn images_follow(at: &Point3, tolerance: &Tolerance) -> [f64; 2] {
+    [EXACT * (1.0 + at.coords.norm()), IMAGE * tolerance.fit]
+}
+
+/// A curve's image in a parameter plane, by its own parameter: in its own form where that is exact, else fitted so that it is
+/// near, both in millimetres.
 pub(crate) fn followed(
     curve: &NurbsCurve,
     at: &dyn Fn(f64) -> Result<[f64; 2], SurfacingError>,
     point: &dyn Fn([f64; 2]) -> Point3,
-    tolerance: f64,
+    [exact, near]: [f64; 2],
 ) -> Result<NurbsCurve, SurfacingError> {
     let knots = curve.knots();
     let off = |made: &NurbsCurve, t: f64| {
@@ -199,20 +239,21 @@ pub(crate) fn followed(
     };
     let values = knots.greville().into_iter().map(own).collect::<Result<Vec<_>, _>>()?;
     let points = spline_of(knots, &values)?;
-    let points = points.iter().zip(curve.weights()).map(|(p, w)| Homogeneous::new(p.x, p.y, 0.0, w)).collect();
+    let points =
+        points.iter().zip(curve.weights()).map(|(p, w)| Homogeneous::new(p.x, p.y, 0.0, w)).collect();
     if let Ok(made) = NurbsCurve::from_homogeneous(knots.clone(), points)
-        && knots.sampled(CHECKED[0]).into_iter().all(|t| off(&made, t) <= tolerance)
+        && knots.sampled(CHECKED[0]).into_iter().all(|t| off(&made, t) <= exact)
     {
         return Ok(made);
     }
-    let mut per_span = FIRST;
+    let mut per_span = PLACES;
     loop {
         let parameters = knots.sampled(per_span);
         let places = parameters.iter().map(|&t| at(t).map(|[u, v]| Point3::new(u, v, 0.0)));
         let places = places.collect::<Result<Vec<_>, _>>()?;
         let made = interpolate(&places, &parameters, 3.min(places.len() - 1), &EndDerivatives::free())?;
         let worst = parameters.windows(2).map(|w| off(&made, 0.5 * (w[0] + w[1]))).fold(0.0, f64::max);
-        if worst <= tolerance.max(1e-6) || parameters.len() > MOST {
+        if worst <= near || parameters.len() > MOST {
             return Ok(made);
         }
         per_span *= 2;

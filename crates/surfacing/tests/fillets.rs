@@ -22,7 +22,12 @@ fn edges(shell: &Shell, wanted: impl Fn(&Point3) -> bool) -> BTreeSet<EdgeId> {
     all.filter(is_wanted).collect()
 }
 
-fn rounded(shell: &Shell, edges: &BTreeSet<EdgeId>, shape: EdgeShape, size: f64) -> Result<Shell, SurfacingError> {
+fn rounded(
+    shell: &Shell,
+    edges: &BTreeSet<EdgeId>,
+    shape: EdgeShape,
+    size: f64,
+) -> Result<Shell, SurfacingError> {
     let how = Rounding { shape, size: &|_| size, even: true };
     Ok(round_edges(shell, edges, &how, &tolerance())?.shell)
 }
@@ -60,8 +65,10 @@ fn prism(outline: &[[f64; 2]], height: f64) -> Shell {
         let [x, y] = outline[i % outline.len()];
         Point3::new(x, y, 0.0)
     };
-    let pieces: Vec<_> = (0..outline.len()).map(|i| (NurbsCurve::line(point(i), point(i + 1)), format!("{i}"))).collect();
-    let made = extrude(&pieces, &Vector3::z(), &Reach::Between(0.0, height), 0.0, true, &tolerance()).unwrap();
+    let pieces: Vec<_> =
+        (0..outline.len()).map(|i| (NurbsCurve::line(point(i), point(i + 1)), format!("{i}"))).collect();
+    let made =
+        extrude(&pieces, &Vector3::z(), &Reach::Between(0.0, height), 0.0, true, &tolerance()).unwrap();
     let Body::Solid(solid) = made.body else { panic!("open") };
     solid.outer().clone()
 }
@@ -88,10 +95,8 @@ fn all_edges_of_a_block() {
     let made = fillet(&shell, &edges(&shell, |_| true), r);
     assert_eq!((made.faces().len(), made.edges().len(), made.vertices().len()), (26, 48, 24));
     let (x, y, z) = (a - 2.0 * r, b - 2.0 * r, c - 2.0 * r);
-    let expected = x * y * z
-        + 2.0 * r * (x * y + y * z + x * z)
-        + PI * r * r * (x + y + z)
-        + 4.0 / 3.0 * PI * r.powi(3);
+    let expected =
+        x * y * z + 2.0 * r * (x * y + y * z + x * z) + PI * r * r * (x + y + z) + 4.0 / 3.0 * PI * r.powi(3);
     near(volume(made), expected, 1e-8);
     // Chamfered, a block loses a prism at every edge, and at every corner twice what three of them share.
     let d = 3.0;
@@ -129,7 +134,13 @@ fn rims_of_cylinders() {
     let cut = chamfer(&shell, &rim, r);
     near(volume(cut), PI * radius * radius * 30.0 - 2.0 * PI * (radius - r / 3.0) * 0.5 * r * r, 1e-8);
     // A hole's rim opens outwards.
-    let plate = combine(&[&solid(block([-20.0, -20.0, 0.0], [40.0, 40.0, 8.0]))], &[&solid(cylinder(6.0, 20.0))], Operation::Subtract, &tolerance()).unwrap();
+    let plate = combine(
+        &[&solid(block([-20.0, -20.0, 0.0], [40.0, 40.0, 8.0]))],
+        &[&solid(cylinder(6.0, 20.0))],
+        Operation::Subtract,
+        &tolerance(),
+    )
+    .unwrap();
     let plate = plate.solids[0].outer().clone();
     let rim = edges(&plate, |p| at(p.z, 8.0) && p.x.hypot(p.y) < 6.1);
     let before = 40.0 * 40.0 * 8.0 - PI * 36.0 * 8.0;
@@ -160,7 +171,9 @@ fn inner_edges_and_both_kinds_together() {
 #[test]
 fn wedges_of_other_angles() {
     // CO-05: set-back r cot(phi/2), removed section r^2 (cot(phi/2) - (pi - phi)/2).
-    for (degrees, removed) in [(60.0_f64, 2.739413025489118), (90.0, 0.8584073464102068), (120.0, 0.2150059743653076)] {
+    for (degrees, removed) in
+        [(60.0_f64, 2.739413025489118), (90.0, 0.8584073464102068), (120.0, 0.2150059743653076)]
+    {
         let phi = degrees.to_radians();
         let wedge = prism(&[[0.0, 0.0], [30.0, 0.0], [30.0 * phi.cos(), 30.0 * phi.sin()]], 10.0);
         let edge = edges(&wedge, |p| p.x.hypot(p.y) < 1e-6);
@@ -177,16 +190,24 @@ fn wedges_of_other_angles() {
 fn what_does_not_fit_is_told_with_what_does() {
     let shell = block([0.0; 3], [20.0, 16.0, 5.0]);
     let rim = edges(&shell, |p| at(p.z, 5.0));
-    let Err(SurfacingError::FilletTooLarge { size, fits: Some(fits), .. }) = rounded(&shell, &rim, EdgeShape::Fillet, 6.0) else {
+    let Err(SurfacingError::FilletTooLarge { size, fits: Some(fits), .. }) =
+        rounded(&shell, &rim, EdgeShape::Fillet, 6.0)
+    else {
         panic!("made")
     };
     assert!(size == 6.0 && fits < 5.0 && fits > 4.8, "{fits}");
 }
 
 /// A fillet between two sheets, on their outer sides where `outside`.
-fn between(sheets: [&Shell; 2], outside: [bool; 2], trims: [bool; 2], radius: f64) -> Result<Shell, SurfacingError> {
+fn between(
+    sheets: [&Shell; 2],
+    outside: [bool; 2],
+    trims: [bool; 2],
+    radius: f64,
+) -> Result<Shell, SurfacingError> {
     let shells = sheets.map(|s| (s, 0));
-    let made = fillet_between(&Rolling { shells, outside, trims, size: &|_| radius, even: true }, &tolerance())?;
+    let made =
+        fillet_between(&Rolling { shells, outside, trims, size: &|_| radius, even: true }, &tolerance())?;
     assert!(made.max_deviation <= tolerance().fit);
     Ok(made.shell)
 }
@@ -205,7 +226,11 @@ fn fillets_between_two_surfaces() {
     assert_eq!(joined.faces().len(), 3);
     near(area(&joined), quarter + 2.0 * 40.0 * 15.0, 1e-9);
     assert!(seams(&joined).iter().all(|s| s.meeting.angle.0 < 0.1_f64.to_radians()));
-    near(area(&between([&level, &upright], [true, false], [true, false], r).unwrap()), quarter + 40.0 * 15.0, 1e-9);
+    near(
+        area(&between([&level, &upright], [true, false], [true, false], r).unwrap()),
+        quarter + 40.0 * 15.0,
+        1e-9,
+    );
     // A tube that stands on a plane: the part of a torus of radii R + r and r, by Pappus, outside and inside of the tube.
     let tube = sheet(round::cylinder(10.0, 30.0));
     // Its surface faces the axis; the tube is to face outward.
@@ -216,11 +241,16 @@ fn fillets_between_two_surfaces() {
         near(area(&made), 2.0 * PI * (ring + bow) * 0.5 * PI * r, 1e-6);
     }
     let joined = between([&tube, &level], [true, true], [true, true], r).unwrap();
-    let expected = 2.0 * PI * (10.0 + r - 2.0 / PI * r) * 0.5 * PI * r + 2.0 * PI * 10.0 * (20.0 - r) + 1600.0 - PI * 225.0;
+    let expected =
+        2.0 * PI * (10.0 + r - 2.0 / PI * r) * 0.5 * PI * r + 2.0 * PI * 10.0 * (20.0 - r) + 1600.0
+            - PI * 225.0;
     near(area(&joined), expected, 1e-6);
     // A ball between a sphere and a plane that do not touch.
     let far = moved(&level, 0.0, 0.0, -12.0);
-    assert!(matches!(between([&sphere(10.0), &far], [true, true], [false; 2], 0.5), Err(SurfacingError::NothingBetween { .. })));
+    assert!(matches!(
+        between([&sphere(10.0), &far], [true, true], [false; 2], 0.5),
+        Err(SurfacingError::NothingBetween { .. })
+    ));
     let made = between([&sphere(10.0), &far], [true, true], [false; 2], 3.0).unwrap();
     // The centre is 13 mm from the sphere's and 9 mm below it; the arc turns from straight down to the sphere's centre.
     let (out, turn) = ((169.0_f64 - 81.0).sqrt(), (9.0_f64 / 13.0).acos());
@@ -230,5 +260,8 @@ fn fillets_between_two_surfaces() {
     near(area(&made), 2.0 * PI * (out - mean) * 3.0 * arc, 1e-6);
     // A surface that ends on the way cannot be trimmed.
     let short = flat([0.0, -8.0, -20.0], [0.0, 16.0, 0.0], [0.0, 0.0, 40.0]);
-    assert!(matches!(between([&level, &short], [true; 2], [true; 2], r), Err(SurfacingError::FilletEndsInside { which: 0, .. })));
+    assert!(matches!(
+        between([&level, &short], [true; 2], [true; 2], r),
+        Err(SurfacingError::FilletEndsInside { which: 0, .. })
+    ));
 }

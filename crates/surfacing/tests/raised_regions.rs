@@ -24,7 +24,13 @@ fn circle(radius: f64, z: f64) -> Vec<NurbsCurve> {
     vec![circle_arc(&frame, radius, 0.0, TAU).unwrap()]
 }
 
-fn raised(shell: &Shell, face: usize, outline: &[NurbsCurve], height: f64, sides: RaisedSides) -> Result<Shell, SurfacingError> {
+fn raised(
+    shell: &Shell,
+    face: usize,
+    outline: &[NurbsCurve],
+    height: f64,
+    sides: RaisedSides,
+) -> Result<Shell, SurfacingError> {
     let region = RaisedRegion { outline, toward: Vector3::z(), height, sides };
     raised_region(shell, face, &region, &tolerance()).map(|m| m.0)
 }
@@ -51,18 +57,29 @@ fn outlines_rise_and_sink_with_leaning_sides() {
     let lean = RaisedSides::Leaning(3.0_f64.to_radians());
     for (height, expected) in [(5.0, before + drafted), (-5.0, before - drafted)] {
         // The outline is drawn above the face, and either way round.
-        for outline in [rectangle(10.0, 20.0, 12.0), rectangle(10.0, 20.0, 0.0).iter().rev().map(NurbsCurve::reversed).collect()] {
+        for outline in [
+            rectangle(10.0, 20.0, 12.0),
+            rectangle(10.0, 20.0, 0.0).iter().rev().map(NurbsCurve::reversed).collect(),
+        ] {
             let made = raised(&shell, top, &outline, height, lean).unwrap();
             assert_eq!(made.faces().len(), 11);
             near(volume(made), expected, 1e-12);
         }
     }
-    near(volume(raised(&shell, top, &circle(8.0, 0.0), 4.0, RaisedSides::Leaning(0.0)).unwrap()), before + PI * 64.0 * 4.0, 1e-9);
+    near(
+        volume(raised(&shell, top, &circle(8.0, 0.0), 4.0, RaisedSides::Leaning(0.0)).unwrap()),
+        before + PI * 64.0 * 4.0,
+        1e-9,
+    );
     // A frustum of a cone.
     let (r, h, angle) = (8.0_f64, 4.0, 10.0_f64.to_radians());
     let s = r - h * angle.tan();
     let frustum = PI * h * (r * r + r * s + s * s) / 3.0;
-    near(volume(raised(&shell, top, &circle(r, 0.0), h, RaisedSides::Leaning(angle)).unwrap()), before + frustum, 1e-9);
+    near(
+        volume(raised(&shell, top, &circle(r, 0.0), h, RaisedSides::Leaning(angle)).unwrap()),
+        before + frustum,
+        1e-9,
+    );
 }
 
 #[test]
@@ -93,10 +110,12 @@ fn tangent_sides_leave_no_edge() {
         };
         let steps = 20_000;
         let ring = |k: usize| profile(k as f64 / steps as f64);
-        let sum: f64 = (0..steps).map(|k| {
-            let (a, b) = (ring(k), ring(k + 1));
-            PI * (a.0 * a.0 + a.0 * b.0 + b.0 * b.0) / 3.0 * (b.1 - a.1)
-        }).sum();
+        let sum: f64 = (0..steps)
+            .map(|k| {
+                let (a, b) = (ring(k), ring(k + 1));
+                PI * (a.0 * a.0 + a.0 * b.0 + b.0 * b.0) / 3.0 * (b.1 - a.1)
+            })
+            .sum();
         near(volume(made), before + height.signum() * sum, 1e-7);
     }
     let made = raised(&shell, top, &rectangle(30.0, 20.0, 0.0), h, RaisedSides::Tangent(w)).unwrap();
@@ -108,12 +127,19 @@ fn what_has_no_room_is_refused_with_its_place() {
     let (shell, top, _) = base();
     let over = raised(&shell, top, &circle(31.0, 0.0), 2.0, RaisedSides::Leaning(0.0));
     assert!(matches!(over, Err(SurfacingError::OutlineOverEdge { .. })), "{over:?}");
-    let aside: Vec<NurbsCurve> = circle(8.0, 0.0).iter().map(|c| c.mapped(|p| p + Vector3::x() * 25.0)).collect();
-    assert!(matches!(raised(&shell, top, &aside, 2.0, RaisedSides::Leaning(0.0)), Err(SurfacingError::OutlineOverEdge { .. })));
+    let aside: Vec<NurbsCurve> =
+        circle(8.0, 0.0).iter().map(|c| c.mapped(|p| p + Vector3::x() * 25.0)).collect();
+    assert!(matches!(
+        raised(&shell, top, &aside, 2.0, RaisedSides::Leaning(0.0)),
+        Err(SurfacingError::OutlineOverEdge { .. })
+    ));
     let steep = raised(&shell, top, &circle(4.0, 0.0), 10.0, RaisedSides::Leaning(0.5));
     assert!(matches!(steep, Err(SurfacingError::RaisedFolds { .. })), "{steep:?}");
     let wide = raised(&shell, top, &rectangle(10.0, 20.0, 0.0), 2.0, RaisedSides::Tangent(6.0));
     assert!(matches!(wide, Err(SurfacingError::RaisedFolds { .. })), "{wide:?}");
     let open = &rectangle(10.0, 20.0, 0.0)[..3];
-    assert!(matches!(raised(&shell, top, open, 2.0, RaisedSides::Leaning(0.0)), Err(SurfacingError::OpenOutline { .. })));
+    assert!(matches!(
+        raised(&shell, top, open, 2.0, RaisedSides::Leaning(0.0)),
+        Err(SurfacingError::OpenOutline { .. })
+    ));
 }

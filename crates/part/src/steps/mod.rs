@@ -23,9 +23,11 @@ pub mod fillet;
 pub mod flat_face;
 pub mod helix;
 pub mod hollow;
+pub mod inset_edge;
 pub mod joined_curve;
 pub mod joined_surface;
 mod law;
+pub mod lead_out;
 pub mod loft;
 pub mod meeting_curve;
 pub mod network;
@@ -36,6 +38,7 @@ pub mod plane;
 pub mod point;
 pub mod projected_curve;
 pub mod rail_sweep;
+pub mod raised_region;
 pub mod remove_faces;
 pub mod reshape;
 pub mod restore;
@@ -46,6 +49,7 @@ pub mod section_curve;
 pub mod space_curve;
 pub mod strip;
 pub mod surface_curve;
+pub mod surface_fillet;
 pub mod swap_face;
 pub mod sweep;
 pub mod thicken;
@@ -228,6 +232,8 @@ registry! {
     CurveOnSurface: curve_on_surface::CurveOnSurface,
     /// A parameter curve or an edge of a surface.
     SurfaceCurve: surface_curve::SurfaceCurve,
+    /// Edges of a face copied inward on it.
+    InsetEdge: inset_edge::InsetEdge,
     /// Curves joined into one.
     JoinedCurve: joined_curve::JoinedCurve,
     /// A plane, or a series of planes.
@@ -256,6 +262,8 @@ registry! {
     Patch: patch::Patch,
     /// A narrow surface along a curve or an edge.
     Strip: strip::Strip,
+    /// A surface led outward from edges.
+    LeadOut: lead_out::LeadOut,
     /// A plane inside outlines.
     FlatFace: flat_face::FlatFace,
     /// A shape mirrored, moved, turned or scaled.
@@ -278,6 +286,10 @@ registry! {
     Fillet: fillet::Fillet,
     /// Edges cut off at a slant.
     Chamfer: chamfer::Chamfer,
+    /// A rounding between two surfaces.
+    SurfaceFillet: surface_fillet::SurfaceFillet,
+    /// A region of a face lifted or sunk.
+    RaisedRegion: raised_region::RaisedRegion,
     /// A shape without some of its faces.
     RemoveFaces: remove_faces::RemoveFaces,
     /// A shape at a distance from another one.

@@ -8,7 +8,10 @@ use crate::{Built, Notice, Reference, Shape};
 
 /// The slot for edges.
 pub(super) fn slot(help: &'static str) -> SlotDescription {
-    SlotDescription::one("edges", "Edges", &["curve", "surface", "solid"], help).many(1, 300).faces().uncovers()
+    SlotDescription::one("edges", "Edges", &["curve", "surface", "solid"], help)
+        .many(1, 300)
+        .faces()
+        .uncovers()
 }
 
 impl Context<'_> {

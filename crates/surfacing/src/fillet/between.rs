@@ -3,7 +3,9 @@
 
 use std::sync::Arc;
 
-use geometry::{ArcLength, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, closest_on_surface, offset_surface};
+use geometry::{
+    ArcLength, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, closest_on_surface, offset_surface,
+};
 use topology::{Body, FaceId, Shell, face_extent, imprint, join, natural_shell, pcurve_on};
 
 use super::Rounded;
@@ -49,7 +51,10 @@ pub fn fillet_between(rolling: &Rolling<'_>, tolerance: &Tolerance) -> Result<Ro
         let made = offset_surface(&face.surface, along, face_extent(face), tolerance)?;
         offsets.push(Arc::new(made.surface));
     }
-    let sheets = [natural_shell(offsets[0].clone(), "", tolerance)?, natural_shell(offsets[1].clone(), "", tolerance)?];
+    let sheets = [
+        natural_shell(offsets[0].clone(), "", tolerance)?,
+        natural_shell(offsets[1].clone(), "", tolerance)?,
+    ];
     let spines = imprint(&[&sheets[0], &sheets[1]], tolerance)?.common_curves(|i| i == 0);
     let grounds = [0, 1].map(|k| {
         let ground = Ground::new(faces[k], 0.0);
@@ -74,7 +79,9 @@ pub fn fillet_between(rolling: &Rolling<'_>, tolerance: &Tolerance) -> Result<Ro
     }
     if strips.is_empty() {
         let [u, v] = face_extent(faces[0]);
-        return Err(SurfacingError::NothingBetween { at: faces[0].surface.point(u.at(0.5), v.at(0.5)).into() });
+        return Err(SurfacingError::NothingBetween {
+            at: faces[0].surface.point(u.at(0.5), v.at(0.5)).into(),
+        });
     }
     let max_deviation = strips.iter().map(|s| s.max_deviation).fold(0.0, f64::max);
     let mut parts = Vec::new();
@@ -109,7 +116,12 @@ fn facing(shell: Shell, ground: &Ground, made: &Strip) -> Shell {
 }
 
 /// The part of a shape on which the ball does not lie.
-fn trimmed(rolling: &Rolling<'_>, which: usize, strips: &[Strip], tolerance: &Tolerance) -> Result<Shell, SurfacingError> {
+fn trimmed(
+    rolling: &Rolling<'_>,
+    which: usize,
+    strips: &[Strip],
+    tolerance: &Tolerance,
+) -> Result<Shell, SurfacingError> {
     let (shell, face) = rolling.shells[which];
     let lines: Vec<NurbsCurve> = strips.iter().map(|s| s.surface.curve_at_v(which as f64)).collect();
     let cutter = Shell::of_curves(&lines, tolerance)?;

@@ -158,7 +158,13 @@ impl<'a> Corners<'a> {
     }
 
     /// Where a rail's contact on one side meets an edge that stays, which ends there from now on.
-    fn cut(&mut self, rail: usize, side: usize, t: f64, spoke: Spoke) -> Result<(f64, VertexId), SurfacingError> {
+    fn cut(
+        &mut self,
+        rail: usize,
+        side: usize,
+        t: f64,
+        spoke: Spoke,
+    ) -> Result<(f64, VertexId), SurfacingError> {
         let (t, s, point) = self.meets(rail, side, t, spoke)?;
         let vertex = self.put(point);
         self.trims.insert((spoke.edge, spoke.at_end), (s, vertex));
@@ -166,7 +172,13 @@ impl<'a> Corners<'a> {
     }
 
     /// The same without anything being changed: parameters of the rail and of the edge.
-    fn meets(&self, rail: usize, side: usize, t: f64, spoke: Spoke) -> Result<(f64, f64, Point3), SurfacingError> {
+    fn meets(
+        &self,
+        rail: usize,
+        side: usize,
+        t: f64,
+        spoke: Spoke,
+    ) -> Result<(f64, f64, Point3), SurfacingError> {
         let track = &self.rails[rail].track;
         let too_large = || track.too_large(t);
         let curve = self.curve(spoke.edge).ok_or_else(too_large)?;
@@ -181,7 +193,13 @@ impl<'a> Corners<'a> {
 
     /// Notes where a strip ends: on the side that comes first and on the other one, with further parameters that its end
     /// takes up; between those it may reach a little beyond them.
-    fn set_end(&mut self, (rail, at_end): (usize, bool), first_side: usize, ends: [(f64, VertexId); 2], more: &[f64]) {
+    fn set_end(
+        &mut self,
+        (rail, at_end): (usize, bool),
+        first_side: usize,
+        ends: [(f64, VertexId); 2],
+        more: &[f64],
+    ) {
         let track = &self.rails[rail].track;
         let ts = || ends.iter().map(|e| e.0).chain(more.iter().copied());
         let (low, high) = (ts().fold(f64::MAX, f64::min), ts().fold(f64::MIN, f64::max));
@@ -194,7 +212,14 @@ impl<'a> Corners<'a> {
     }
 
     /// The line of a strip on a ground, for shares from `from` to `to`.
-    fn across(&self, rail: usize, ground: &Ground, v: [f64; 2], t: [f64; 2], near: [f64; 2]) -> Result<Seeds, SurfacingError> {
+    fn across(
+        &self,
+        rail: usize,
+        ground: &Ground,
+        v: [f64; 2],
+        t: [f64; 2],
+        near: [f64; 2],
+    ) -> Result<Seeds, SurfacingError> {
         let track = &self.rails[rail].track;
         let [du, dv] = ground.bounds();
         let mut at = [t[0], near[0], near[1]];
@@ -235,9 +260,16 @@ impl<'a> Corners<'a> {
             let p = self.halves.used(corner.leaving).pcurve.point(s);
             let seeds = self.across(rail, ground, [v0, v1], [t0, t1], [p.x, p.y])?;
             let d = self.rails[rail].track.guide.domain();
-            let level = n == 3 && seeds.iter().all(|(_, x)| (x[0] - seeds[0].1[0]).abs() <= 1e-9 * d.length());
+            let level =
+                n == 3 && seeds.iter().all(|(_, x)| (x[0] - seeds[0].1[0]).abs() <= 1e-9 * d.length());
             more.extend(if level { Vec::new() } else { taken_up(&seeds, 0) });
-            across.push(Across { face: corner.face, before: corner.leaving, vertices: [from, to], seeds, level });
+            across.push(Across {
+                face: corner.face,
+                before: corner.leaving,
+                vertices: [from, to],
+                seeds,
+                level,
+            });
         }
         self.set_end((rail, at_end), side, [first, last], &more);
         self.plans.push(Plan::Out { rail, at_end, across });
@@ -245,7 +277,14 @@ impl<'a> Corners<'a> {
     }
 
     /// Where an edge that stays goes through a strip.
-    fn pierced(&mut self, vertex: VertexId, rail: usize, t: f64, spoke: Spoke, after: f64) -> Result<(f64, (f64, VertexId)), SurfacingError> {
+    fn pierced(
+        &mut self,
+        vertex: VertexId,
+        rail: usize,
+        t: f64,
+        spoke: Spoke,
+        after: f64,
+    ) -> Result<(f64, (f64, VertexId)), SurfacingError> {
         let track = &self.rails[rail].track;
         let mixed = SurfacingError::FilletCorner { at: self.place(vertex) };
         let Some(curve) = self.curve(spoke.edge) else { return Err(mixed) };
@@ -285,7 +324,9 @@ impl<'a> Corners<'a> {
         let (Some(a), Some(b)) = (leaves(fan.spokes[0]), leaves(fan.spokes[other])) else { return false };
         let few = other <= 2 && fan.spokes.len() - other <= 2;
         let smooth = |j: usize| self.halves.smooth_at(fan.spokes[j], ALONG);
-        few && a.dot(&b) < 0.0 && a.cross(&b).norm() <= ALONG && (1..fan.spokes.len()).filter(|j| *j != other).all(smooth)
+        few && a.dot(&b) < 0.0
+            && a.cross(&b).norm() <= ALONG
+            && (1..fan.spokes.len()).filter(|j| *j != other).all(smooth)
     }
 
     fn on(&mut self, vertex: VertexId, fan: &Fan, other: usize) -> Result<(), SurfacingError> {
@@ -294,7 +335,10 @@ impl<'a> Corners<'a> {
         let at_ends = spokes.map(|s| s.at_end);
         // Side one lies after the first spoke, side two before it; of the second spoke it is the other way round.
         let sides = [side_after(spokes[0]), 1 - side_after(spokes[1])];
-        let between = [(other == 2).then(|| fan.spokes[1]), (fan.spokes.len() - other == 2).then(|| fan.spokes[other + 1])];
+        let between = [
+            (other == 2).then(|| fan.spokes[1]),
+            (fan.spokes.len() - other == 2).then(|| fan.spokes[other + 1]),
+        ];
         let mut ts = [self.end_of(rails[0], at_ends[0]), self.end_of(rails[1], at_ends[1])];
         let mut places: [Option<VertexId>; 2] = [None, None];
         for k in 0..2 {
@@ -303,7 +347,10 @@ impl<'a> Corners<'a> {
             let (t, _, point) = self.meets(rails[0], own[0], ts[0], spoke)?;
             let (t_other, _, _) = self.meets(rails[1], own[1], ts[1], spoke)?;
             if places[0].is_some() {
-                let section = self.rails[rails[0]].track.section(ts[0]).ok_or_else(|| self.rails[rails[0]].track.too_large(t))?;
+                let section = self.rails[rails[0]]
+                    .track
+                    .section(ts[0])
+                    .ok_or_else(|| self.rails[rails[0]].track.too_large(t))?;
                 if (section.contacts[own[0]].point - point).norm() > self.tolerance.join {
                     return Err(SurfacingError::FilletSides { at: self.place(vertex) });
                 }
@@ -337,7 +384,13 @@ impl<'a> Corners<'a> {
     }
 
     /// Where two rails touch the face between them at one place.
-    fn crossing(&self, vertex: VertexId, rails: [usize; 2], at_ends: [bool; 2], sides: [usize; 2]) -> Result<([f64; 2], Point3), SurfacingError> {
+    fn crossing(
+        &self,
+        vertex: VertexId,
+        rails: [usize; 2],
+        at_ends: [bool; 2],
+        sides: [usize; 2],
+    ) -> Result<([f64; 2], Point3), SurfacingError> {
         let tracks = rails.map(|r| &self.rails[r].track);
         let contact = |k: usize, t: f64| Some(tracks[k].section(t)?.contacts[sides[k]].point);
         let ts = [0, 1].map(|k| self.end_of(rails[k], at_ends[k]));
@@ -345,12 +398,20 @@ impl<'a> Corners<'a> {
         let found = solve(ts, [tracks[0].guide.domain(), tracks[1].guide.domain()], &off);
         let found = found.filter(|f| f.1 <= self.tolerance.join);
         let (ts, _) = found.ok_or_else(|| SurfacingError::FilletCorner { at: self.place(vertex) })?;
-        let [Some(a), Some(b)] = [contact(0, ts[0]), contact(1, ts[1])] else { return Err(tracks[0].too_large(ts[0])) };
+        let [Some(a), Some(b)] = [contact(0, ts[0]), contact(1, ts[1])] else {
+            return Err(tracks[0].too_large(ts[0]));
+        };
         Ok((ts, nalgebra::center(&a, &b)))
     }
 
     /// The line of two strips from one share of the first to another.
-    fn shared(&self, vertex: VertexId, rails: [usize; 2], v: [f64; 2], from: [f64; 3]) -> Result<Seeds, SurfacingError> {
+    fn shared(
+        &self,
+        vertex: VertexId,
+        rails: [usize; 2],
+        v: [f64; 2],
+        from: [f64; 3],
+    ) -> Result<Seeds, SurfacingError> {
         let tracks = rails.map(|r| &self.rails[r].track);
         let bounds = [tracks[0].guide.domain(), tracks[1].guide.domain(), Domain::new(0.0, 1.0)];
         let mut out: Seeds = Vec::with_capacity(LOOKED_AT + 1);
@@ -363,7 +424,8 @@ impl<'a> Corners<'a> {
                 [_] => [from[0], from[1], from[2] + if from[2] < 0.5 { step.abs() } else { -step.abs() }],
                 [.., (_, a), (_, b)] => [0, 1, 2].map(|i| 2.0 * b[i] - a[i]),
             };
-            let off = |x: &[f64; 3]| Some(on_track(tracks[0], x[0], place)? - on_track(tracks[1], x[1], x[2])?);
+            let off =
+                |x: &[f64; 3]| Some(on_track(tracks[0], x[0], place)? - on_track(tracks[1], x[1], x[2])?);
             let found = solve(near, bounds, &off).filter(|f| f.1 <= self.tolerance.join);
             let (at, _) = found.ok_or_else(|| SurfacingError::FilletCorner { at: self.place(vertex) })?;
             out.push((place, at));
@@ -389,8 +451,18 @@ impl<'a> Corners<'a> {
             let (_, end) = self.cut(rails[0], outer[0], a.0, third)?;
             let v = [inner[0], outer[0]].map(|s| s as f64);
             let seeds = self.shared(vertex, rails, v, [ts[0], ts[1], inner[1] as f64])?;
-            self.set_end((rails[0], at_ends[0]), inner[0], [(ts[0], common), (a.0, end)], &taken_up(&seeds, 0));
-            self.set_end((rails[1], at_ends[1]), inner[1], [(ts[1], common), (b.0, end)], &taken_up(&seeds, 1));
+            self.set_end(
+                (rails[0], at_ends[0]),
+                inner[0],
+                [(ts[0], common), (a.0, end)],
+                &taken_up(&seeds, 0),
+            );
+            self.set_end(
+                (rails[1], at_ends[1]),
+                inner[1],
+                [(ts[1], common), (b.0, end)],
+                &taken_up(&seeds, 1),
+            );
             let mitre = Mitre { rails, at_ends, vertices: [common, end], seeds };
             self.plans.push(Plan::Mitre { mitre, over: None });
             return Ok(());
@@ -407,7 +479,8 @@ impl<'a> Corners<'a> {
         let off = |x: &[f64; 3]| Some(on_track(tracks[0], x[0], x[1])? - contact(x[2])?);
         let bounds = [tracks[0].guide.domain(), Domain::new(0.0, 1.0), tracks[1].guide.domain()];
         let found = solve([ts[longer], 0.5, near.0], bounds, &off).filter(|f| f.1 <= self.tolerance.join);
-        let ([t0, v0, t1], _) = found.ok_or_else(|| SurfacingError::FilletCorner { at: self.place(vertex) })?;
+        let ([t0, v0, t1], _) =
+            found.ok_or_else(|| SurfacingError::FilletCorner { at: self.place(vertex) })?;
         let stop = contact(t1).ok_or_else(|| tracks[1].too_large(t1))?;
         let stop = self.put(stop);
         let (_, end) = self.cut(rails[longer], outer[longer], far.0, third)?;
@@ -419,11 +492,22 @@ impl<'a> Corners<'a> {
         // The third edge is on that face too, on either side of its corner.
         let half = if longer == 0 { corner.coming } else { corner.leaving };
         let p = self.halves.used(half).pcurve.point(s);
-        let mut line = self.across(rails[longer], ground, [outer[longer] as f64, v0], [far.0, t0], [p.x, p.y])?;
+        let mut line =
+            self.across(rails[longer], ground, [outer[longer] as f64, v0], [far.0, t0], [p.x, p.y])?;
         let mut more = taken_up(&seeds, 0);
         more.extend(taken_up(&line, 0));
-        self.set_end((rails[longer], at_ends[longer]), inner[longer], [(ts[longer], common), (far.0, end)], &more);
-        self.set_end((rails[shorter], at_ends[shorter]), inner[shorter], [(ts[shorter], common), (t1, stop)], &taken_up(&seeds, 1));
+        self.set_end(
+            (rails[longer], at_ends[longer]),
+            inner[longer],
+            [(ts[longer], common), (far.0, end)],
+            &more,
+        );
+        self.set_end(
+            (rails[shorter], at_ends[shorter]),
+            inner[shorter],
+            [(ts[shorter], common), (t1, stop)],
+            &taken_up(&seeds, 1),
+        );
         // The face's loop comes in along the second spoke of the corner and leaves along the first.
         let vertices = if longer == 0 {
             line.reverse();
@@ -432,7 +516,12 @@ impl<'a> Corners<'a> {
             [end, stop]
         };
         let over = Across { face: corner.face, before: corner.leaving, vertices, seeds: line, level: false };
-        let mitre = Mitre { rails: pair, at_ends: [at_ends[longer], at_ends[shorter]], vertices: [common, stop], seeds };
+        let mitre = Mitre {
+            rails: pair,
+            at_ends: [at_ends[longer], at_ends[shorter]],
+            vertices: [common, stop],
+            seeds,
+        };
         self.plans.push(Plan::Mitre { mitre, over: Some((rails[longer], at_ends[longer], over)) });
         Ok(())
     }
@@ -495,7 +584,12 @@ impl<'a> Corners<'a> {
         let mut crossings = Vec::with_capacity(3);
         for i in 0..3 {
             let j = (i + 1) % 3;
-            let found = self.crossing(vertex, [rails[i], rails[j]], [at_ends[i], at_ends[j]], [after[i], 1 - after[j]])?;
+            let found = self.crossing(
+                vertex,
+                [rails[i], rails[j]],
+                [at_ends[i], at_ends[j]],
+                [after[i], 1 - after[j]],
+            )?;
             let put = self.put(found.1);
             crossings.push((found.0, put));
         }
@@ -526,7 +620,8 @@ impl<'a> Corners<'a> {
         }
         for i in 0..3 {
             let before = (i + 2) % 3;
-            let more: Vec<f64> = taken_up(&mitres[i].seeds, 0).into_iter().chain(taken_up(&mitres[before].seeds, 1)).collect();
+            let more: Vec<f64> =
+                taken_up(&mitres[i].seeds, 0).into_iter().chain(taken_up(&mitres[before].seeds, 1)).collect();
             let ends = [(crossings[i].0[0], crossings[i].1), (crossings[before].0[1], crossings[before].1)];
             self.set_end((rails[i], at_ends[i]), after[i], ends, &more);
         }

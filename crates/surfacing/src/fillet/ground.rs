@@ -33,7 +33,8 @@ impl Ground {
             if closed[usize::from(!side.is_u())] {
                 continue;
             }
-            let longer = |share: &f64| extended_surface(&surface, side, share * margin, GoesOn::Naturally).ok();
+            let longer =
+                |share: &f64| extended_surface(&surface, side, share * margin, GoesOn::Naturally).ok();
             if let Some(longer) = SHARES.iter().find_map(longer) {
                 surface = Arc::new(longer);
             }

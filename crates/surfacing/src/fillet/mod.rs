@@ -9,6 +9,7 @@ mod between;
 mod corners;
 mod fans;
 mod ground;
+mod inset;
 mod rebuilt;
 mod solve;
 mod strip;
@@ -16,10 +17,11 @@ mod track;
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use geometry::{ArcLength, Domain, NurbsCurve, Tolerance};
+use geometry::{ArcLength, Domain, NurbsCurve, Tolerance, Vector3};
 use topology::{EdgeId, Shell, VertexId, closure};
 
 pub use between::{Rolling, fillet_between};
+pub use inset::inset_edges;
 
 use crate::SurfacingError;
 use crate::side::Side;
@@ -112,7 +114,8 @@ fn rounded(
         let chains = chains(&halves, &left)?;
         let kinds = kinds(&halves, &chains)?;
         let now = first_ones(&halves, &chains, &kinds)?;
-        let (these, later): (Vec<Chain>, Vec<Chain>) = chains.into_iter().partition(|c| now.contains(&c[0].0));
+        let (these, later): (Vec<Chain>, Vec<Chain>) =
+            chains.into_iter().partition(|c| now.contains(&c[0].0));
         let (made, deviation) = round_chains(&halves, &these, &kinds, rounding, tolerance)?;
         count += these.iter().map(Vec::len).sum::<usize>();
         max_deviation = max_deviation.max(deviation);
@@ -190,7 +193,9 @@ fn kinds(halves: &Halves<'_>, chains: &[Chain]) -> Result<BTreeMap<EdgeId, bool>
     for &(edge, _) in chains.iter().flatten() {
         let Some(curve) = &shell.edge(edge).curve else { continue };
         let d = curve.domain();
-        let pair = halves.of(edge).ok_or_else(|| SurfacingError::FilletFree { at: curve.point(d.at(0.5)).into() })?;
+        let pair = halves
+            .of(edge)
+            .ok_or_else(|| SurfacingError::FilletFree { at: curve.point(d.at(0.5)).into() })?;
         let mut kind = None;
         for share in PLACES {
             let t = d.at(share);
@@ -217,7 +222,8 @@ fn first_ones(
 ) -> Result<BTreeSet<EdgeId>, SurfacingError> {
     let shell = halves.shell;
     let mut about: BTreeMap<VertexId, Vec<(usize, EdgeId)>> = BTreeMap::new();
-    for (c, &(edge, _)) in chains.iter().enumerate().flat_map(|(c, chain)| chain.iter().map(move |e| (c, e))) {
+    for (c, &(edge, _)) in chains.iter().enumerate().flat_map(|(c, chain)| chain.iter().map(move |e| (c, e)))
+    {
         for vertex in [shell.edge(edge).start, shell.edge(edge).end] {
             about.entry(vertex).or_default().push((c, edge));
         }
@@ -225,7 +231,8 @@ fn first_ones(
     let mut group: Vec<usize> = (0..chains.len()).collect();
     let mut mixed: Vec<[Vec<usize>; 2]> = Vec::new();
     for here in about.values() {
-        let (outer, inner): (Vec<(usize, EdgeId)>, Vec<(usize, EdgeId)>) = here.iter().copied().partition(|(_, e)| kinds[e]);
+        let (outer, inner): (Vec<(usize, EdgeId)>, Vec<(usize, EdgeId)>) =
+            here.iter().copied().partition(|(_, e)| kinds[e]);
         for alike in [&outer, &inner] {
             for pair in alike.windows(2) {
                 let (from, to) = (group[pair[1].0], group[pair[0].0]);
@@ -250,6 +257,34 @@ fn first_ones(
         }
         _ => Ok(now),
     }
+}
+
+/// For edges that others follow along their tangents, the direction halfway between theirs, at the beginning and at the end.
+fn joints(shell: &Shell, chains: &[Chain]) -> BTreeMap<EdgeId, [Option<Vector3>; 2]> {
+    let mut out: BTreeMap<EdgeId, [Option<Vector3>; 2]> = BTreeMap::new();
+    for chain in chains {
+        // The vertex at a link's end in the chain's direction, with the chain's direction there.
+        let end = |(id, forward): (EdgeId, bool), last: bool| {
+            let edge = shell.edge(id);
+            let curve = edge.curve.as_ref()?;
+            let (at_end, d) = (last == forward, curve.domain());
+            let along = curve.tangent(if at_end { d.end } else { d.start })?;
+            Some((if at_end { edge.end } else { edge.start }, if forward { along } else { -along }, at_end))
+        };
+        for (k, &link) in chain.iter().enumerate() {
+            let next = chain[(k + 1) % chain.len()];
+            let (Some(here), Some(there)) = (end(link, true), end(next, false)) else { continue };
+            let smooth =
+                here.0 == there.0 && here.1.dot(&there.1) > 0.0 && here.1.cross(&there.1).norm() <= LEVEL;
+            if let Some(middle) = (here.1 + there.1).try_normalize(1e-9).filter(|_| smooth) {
+                for ((id, forward), at_end) in [(link, here.2), (next, there.2)] {
+                    out.entry(id).or_default()[usize::from(at_end)] =
+                        Some(if forward { middle } else { -middle });
+                }
+            }
+        }
+    }
+    out
 }
 
 /// How far from an edge a section of a size reaches at most.
@@ -283,9 +318,11 @@ fn round_chains(
         return Err(SurfacingError::NoSize { size: largest });
     }
     let all: BTreeSet<EdgeId> = chains.iter().flatten().map(|c| c.0).collect();
-    let margin = all.iter().map(|&e| reach(halves, e, rounding.shape, largest)).fold(largest, f64::max) * FARTHER;
+    let margin =
+        all.iter().map(|&e| reach(halves, e, rounding.shape, largest)).fold(largest, f64::max) * FARTHER;
     // Grounds of all faces at the chains' vertices.
-    let vertices: BTreeSet<VertexId> = all.iter().flat_map(|&e| [shell.edge(e).start, shell.edge(e).end]).collect();
+    let vertices: BTreeSet<VertexId> =
+        all.iter().flat_map(|&e| [shell.edge(e).start, shell.edge(e).end]).collect();
     let mut grounds: BTreeMap<usize, Ground> = BTreeMap::new();
     for half in &halves.all {
         let edge = shell.edge(half.edge);
@@ -293,9 +330,11 @@ fn round_chains(
             grounds.entry(half.face).or_insert_with(|| Ground::new(&shell.faces()[half.face], margin));
         }
     }
+    let joints = joints(shell, chains);
     let mut rails: Vec<Rail<'_>> = Vec::with_capacity(all.len());
     for chain in chains {
-        let curves: Vec<&NurbsCurve> = chain.iter().filter_map(|(e, _)| shell.edge(*e).curve.as_ref()).collect();
+        let curves: Vec<&NurbsCurve> =
+            chain.iter().filter_map(|(e, _)| shell.edge(*e).curve.as_ref()).collect();
         let lengths: Vec<f64> = curves.iter().map(|c| c.length()).collect();
         let whole: f64 = lengths.iter().sum();
         let mut before = 0.0;
@@ -314,7 +353,7 @@ fn round_chains(
                 size((begins + own * length) / whole)
             };
             before += length;
-            let track = Track::new(
+            let mut track = Track::new(
                 curve,
                 margin,
                 pair.map(|h| &grounds[&halves.all[h].face]),
@@ -327,6 +366,7 @@ fn round_chains(
                 Box::new(at),
                 rounding.even,
             );
+            track.joints = joints.get(&edge).copied().unwrap_or_default();
             rails.push(Rail { edge, track });
         }
     }

@@ -3,9 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use geometry::{
-    Domain, EndDerivatives, NurbsCurve, NurbsSurface, Point3, Tolerance, interpolate
-};
+use geometry::{Domain, EndDerivatives, NurbsCurve, NurbsSurface, Point3, Tolerance, interpolate};
 use topology::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, straight_pcurve};
 
 use super::ball::Ball;
@@ -15,7 +13,7 @@ use super::ground::Ground;
 use super::solve::solve;
 use crate::SurfacingError;
 use crate::loops::{crosses_itself, measured};
-use crate::strip::{Strip, followed};
+use crate::strip::{Strip, followed, images_follow};
 
 /// Places of a line between strips, at first and at most.
 const PLACES: [usize; 2] = [8, 256];
@@ -157,7 +155,9 @@ impl<'a> Rebuilt<'a> {
                 }
                 Ok(())
             }
-            Plan::Ball { rails, centre, radius, outward } => self.ball(rails, *centre, *radius, *outward, name),
+            Plan::Ball { rails, centre, radius, outward } => {
+                self.ball(rails, *centre, *radius, *outward, name)
+            }
         }
     }
 
@@ -271,7 +271,8 @@ impl<'a> Rebuilt<'a> {
                 let off = |x: &[f64; 2]| Some(ground.point(*x) - p);
                 solve([u, v], [du, dv], &off).map(|f| f.0).ok_or_else(lost)
             };
-            let on_face = followed(&curve, &at, &|p| ground.point(p), 1e-9 * (1.0 + curve.start().coords.norm()))?;
+            let on_face =
+                followed(&curve, &at, &|p| ground.point(p), images_follow(&curve.start(), self.tolerance))?;
             let own = straight(d, [t, 0.0], [t, 1.0])?;
             (curve, own, on_face, rising)
         } else {
@@ -332,7 +333,8 @@ impl<'a> Rebuilt<'a> {
         for (&(_, at_end), used) in rails.iter().zip(&uses) {
             let Some(curve) = &self.edges[used.edge.index()].curve else { continue };
             let at = |s: f64| Ok(ball.parameters(&curve.point(s)));
-            let pcurve = followed(curve, &at, &|[u, v]| surface.point(u, v), 1e-9 * (1.0 + centre.coords.norm()))?;
+            let pcurve =
+                followed(curve, &at, &|[u, v]| surface.point(u, v), images_follow(&centre, self.tolerance))?;
             // Round the ball as its outer side is seen: from the side before each strip to the side after it.
             edges.push(OrientedEdge { edge: used.edge, forward: at_end, pcurve });
         }
@@ -379,8 +381,10 @@ impl<'a> Rebuilt<'a> {
 
     fn finish(mut self, name: &dyn Fn(&[EdgeId]) -> String) -> Result<Made, SurfacingError> {
         let shell = self.halves.shell;
-        let rail_of: BTreeMap<EdgeId, usize> = self.rails.iter().enumerate().map(|(r, rail)| (rail.edge, r)).collect();
-        let mut loops: Vec<Vec<Vec<OrientedEdge>>> = shell.faces().iter().map(|f| vec![Vec::new(); f.loops.len()]).collect();
+        let rail_of: BTreeMap<EdgeId, usize> =
+            self.rails.iter().enumerate().map(|(r, rail)| (rail.edge, r)).collect();
+        let mut loops: Vec<Vec<Vec<OrientedEdge>>> =
+            shell.faces().iter().map(|f| vec![Vec::new(); f.loops.len()]).collect();
         let mut changed: BTreeSet<usize> = BTreeSet::new();
         for (h, half) in self.halves.all.iter().enumerate() {
             let used = self.halves.used(h);
@@ -399,7 +403,8 @@ impl<'a> Rebuilt<'a> {
             }
             let whole = used.pcurve.domain();
             let part = self.left_of(half.edge, whole)?;
-            let pcurve = if part == whole { used.pcurve.clone() } else { used.pcurve.part(part.start, part.end) };
+            let pcurve =
+                if part == whole { used.pcurve.clone() } else { used.pcurve.part(part.start, part.end) };
             run.push(OrientedEdge { edge: half.edge, forward: half.forward, pcurve });
         }
         let mut faces: Vec<Face> = Vec::with_capacity(shell.faces().len() + self.rails.len());
@@ -433,8 +438,10 @@ impl<'a> Rebuilt<'a> {
         let wanted = |id: EdgeId| id.index() >= old || cut.contains(&id);
         measured(&mut self.edges, &self.vertices, &faces, &wanted, self.tolerance)
             .map_err(|at| SurfacingError::FilletCorner { at: at.into() })?;
-        let kept: BTreeSet<EdgeId> = faces.iter().flat_map(|f| &f.loops).flat_map(|l| &l.edges).map(|e| e.edge).collect();
-        let edges: BTreeMap<EdgeId, EdgeId> = kept.iter().enumerate().map(|(k, was)| (*was, EdgeId(k as u32))).collect();
+        let kept: BTreeSet<EdgeId> =
+            faces.iter().flat_map(|f| &f.loops).flat_map(|l| &l.edges).map(|e| e.edge).collect();
+        let edges: BTreeMap<EdgeId, EdgeId> =
+            kept.iter().enumerate().map(|(k, was)| (*was, EdgeId(k as u32))).collect();
         let mut across: BTreeMap<VertexId, Vec<EdgeId>> = BTreeMap::new();
         for (h, insert) in &self.inserts {
             across.entry(self.halves.origin(*h)).or_default().extend(edges.get(&insert.edge));
@@ -448,7 +455,11 @@ impl<'a> Rebuilt<'a> {
         let contact = |side: usize| {
             let (a, b) = (from.ts[side], to.ts[side]);
             let pcurve = straight(Domain::new(a, b), [a, side as f64], [b, side as f64])?;
-            Ok::<_, SurfacingError>(OrientedEdge { edge: self.contacts[rail][side], forward: side == 0, pcurve })
+            Ok::<_, SurfacingError>(OrientedEdge {
+                edge: self.contacts[rail][side],
+                forward: side == 0,
+                pcurve,
+            })
         };
         let path = |at_end: bool| self.paths.get(&(rail, at_end)).cloned().ok_or(SurfacingError::Empty);
         let mut edges = vec![contact(0)?];
@@ -456,7 +467,12 @@ impl<'a> Rebuilt<'a> {
         edges.push(contact(1)?);
         edges.extend(path(false)?.into_iter().rev().map(|e| OrientedEdge { forward: !e.forward, ..e }));
         // Across the track from its left to its right, the surface's normal leads into the shell.
-        Ok(Face { surface: Arc::clone(&self.surfaces[rail]), loops: vec![Loop { edges }], reversed: true, role })
+        Ok(Face {
+            surface: Arc::clone(&self.surfaces[rail]),
+            loops: vec![Loop { edges }],
+            reversed: true,
+            role,
+        })
     }
 }
 

@@ -6,7 +6,7 @@
 
 use std::cell::RefCell;
 
-use geometry::{Domain, NurbsCurve, Point3, Vector3, with_end_at};
+use geometry::{Domain, KnotVector, NurbsCurve, Point3, Vector3, with_end_at};
 use nalgebra::{Matrix2, Matrix4, Vector2, Vector4};
 
 use super::ground::Ground;
@@ -17,6 +17,11 @@ const MAX_STEPS: usize = 30;
 const SETTLED: f64 = 1e-12;
 /// The same for what is accepted once it gets no nearer.
 const ACCEPTED: f64 = 1e-9;
+
+/// Sine of the angle between a closed curve's ends within which it goes round smoothly, and the share of it by which it goes
+/// on then.
+const ROUND: f64 = 0.02;
+const AGAIN: f64 = 0.25;
 
 /// What a section is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -84,6 +89,8 @@ pub(super) struct Track<'a> {
     pub(super) size: Size<'a>,
     /// Whether that is the same everywhere.
     pub(super) even: bool,
+    /// Directions at the edge's beginning and end, where it goes on smoothly: halfway between its own and that of what follows.
+    pub(super) joints: [Option<Vector3>; 2],
     known: RefCell<Vec<(f64, Section)>>,
 }
 
@@ -100,7 +107,18 @@ impl<'a> Track<'a> {
         even: bool,
     ) -> Self {
         let guide = longer(edge, margin);
-        Self { guide, own: edge.domain(), grounds, near, side, profile, size, even, known: RefCell::default() }
+        Self {
+            guide,
+            own: edge.domain(),
+            grounds,
+            near,
+            side,
+            profile,
+            size,
+            even,
+            joints: [None; 2],
+            known: RefCell::default(),
+        }
     }
 
     /// The section at a parameter of the guide; `None` where nothing touches both faces.
@@ -129,7 +147,7 @@ impl<'a> Track<'a> {
     /// Parameters on both faces near a section's ends, from the faces' tangent planes at the edge.
     fn guess(&self, t: f64) -> Option<[[f64; 2]; 2]> {
         let t = self.own.clamp(t);
-        let along = self.guide.tangent(t)?;
+        let along = self.along(t)?;
         let (Near::Edge(pcurves) | Near::Feet(pcurves)) = &self.near;
         let at = [0, 1].map(|k| {
             let p = pcurves[k].point(t);
@@ -151,6 +169,27 @@ impl<'a> Track<'a> {
         Some([0, 1].map(|k| self.grounds[k].moved(at[k], &(into[k] * back))))
     }
 
+    /// The direction of the guide; toward a joint more and more the one that both sides have there, so that sections on one
+    /// side of it go on where those on the other end.
+    fn along(&self, t: f64) -> Option<Vector3> {
+        let Domain { start, end } = self.own;
+        let (whole, step) = (self.own.length(), 1e-9 * self.own.length());
+        let mut along = self.guide.tangent(t)?;
+        for (joint, at, inward) in [(self.joints[0], start, step), (self.joints[1], end, -step)] {
+            let Some(joint) = joint else { continue };
+            if (t - at).abs() <= step {
+                return Some(joint);
+            }
+            let near = 1.0 - (t - at).abs() / (AGAIN * whole);
+            if near > 0.0 {
+                // Beyond a joint the guide is what follows, which may turn from it by as much the other way.
+                let inside = (start..=end).contains(&t);
+                along += (joint - self.guide.tangent(if inside { at + inward } else { at - inward })?) * near;
+            }
+        }
+        along.try_normalize(f64::MIN_POSITIVE)
+    }
+
     /// Directions from the edge into both faces.
     fn into(&self, along: &Vector3, normals: &[Vector3; 2]) -> Option<[Vector3; 2]> {
         let across = |own: &Vector3, other: &Vector3| {
@@ -163,7 +202,7 @@ impl<'a> Track<'a> {
     }
 
     fn solved(&self, t: f64, near: [[f64; 2]; 2]) -> Option<Section> {
-        let (from, along) = (self.guide.point(t), self.guide.tangent(t)?);
+        let (from, along) = (self.guide.point(t), self.along(t)?);
         let size = (self.size)(t);
         if size.is_nan() || size <= 0.0 {
             return None;
@@ -171,7 +210,8 @@ impl<'a> Track<'a> {
         match self.profile {
             Profile::Arc => self.ball(from, along, size, near),
             Profile::Flat => {
-                let contacts = [self.at_distance(0, from, along, size, near[0])?, self.at_distance(1, from, along, size, near[1])?];
+                let contact = |k: usize| at_distance(self.grounds[k], from, along, size, near[k]);
+                let contacts = [contact(0)?, contact(1)?];
                 let middle = nalgebra::center(&contacts[0].point, &contacts[1].point);
                 Some(Section { contacts, centre: middle, apex: middle, weight: 1.0 })
             }
@@ -196,7 +236,10 @@ impl<'a> Track<'a> {
                 if !(self.grounds[0].holds([x[0], x[1]]) && self.grounds[1].holds([x[2], x[3]])) {
                     return None;
                 }
-                let contacts = [Contact { at: [x[0], x[1]], point: a.point }, Contact { at: [x[2], x[3]], point: b.point }];
+                let contacts = [
+                    Contact { at: [x[0], x[1]], point: a.point },
+                    Contact { at: [x[2], x[3]], point: b.point },
+                ];
                 let arms = contacts.map(|c| (c.point - centre) / radius);
                 let between = arms[0] + arms[1];
                 let weight = 0.5 * between.norm();
@@ -210,52 +253,113 @@ impl<'a> Track<'a> {
                 let ahead = if k < 2 { moved.dot(&along) } else { 0.0 };
                 Vector4::new(sign * moved.x, sign * moved.y, sign * moved.z, ahead)
             };
-            let step = Matrix4::from_columns(&[column(0), column(1), column(2), column(3)]).lu().solve(&off)?;
+            let step =
+                Matrix4::from_columns(&[column(0), column(1), column(2), column(3)]).lu().solve(&off)?;
             x -= step;
-        }
-        None
-    }
-
-    /// The place of a ground at a distance from another one, in the plane there square to a direction.
-    fn at_distance(&self, k: usize, from: Point3, along: Vector3, distance: f64, near: [f64; 2]) -> Option<Contact> {
-        let scale = distance + 1e-3 * from.coords.norm();
-        let mut x = Vector2::new(near[0], near[1]);
-        let mut before = f64::MAX;
-        for _ in 0..MAX_STEPS {
-            let place = self.grounds[k].place([x[0], x[1]])?;
-            let arm = place.point - from;
-            let length = arm.norm();
-            let off = Vector2::new(arm.dot(&along), length - distance);
-            let miss = off.norm();
-            if miss <= SETTLED * scale || (miss <= ACCEPTED * scale && miss >= 0.5 * before) {
-                let at = [x[0], x[1]];
-                return self.grounds[k].holds(at).then_some(Contact { at, point: place.point });
-            }
-            before = miss;
-            let column = |i: usize| Vector2::new(place.rates[i].dot(&along), place.rates[i].dot(&arm) / length);
-            x -= Matrix2::from_columns(&[column(0), column(1)]).lu().solve(&off)?;
         }
         None
     }
 }
 
-/// A curve run on at both ends, as far as it can.
-fn longer(curve: &NurbsCurve, margin: f64) -> NurbsCurve {
-    let at_end = |c: &NurbsCurve| {
-        let d = c.domain();
-        let speed = c.velocity(d.end).norm().max(f64::MIN_POSITIVE);
-        let mut by = margin / speed;
-        for _ in 0..8 {
-            if let Some(longer) = with_end_at(c, d.end + by) {
-                return longer;
-            }
-            by *= 0.5;
+/// The place of a ground at a distance from another one, in the plane there square to a direction.
+pub(super) fn at_distance(
+    ground: &Ground,
+    from: Point3,
+    along: Vector3,
+    distance: f64,
+    near: [f64; 2],
+) -> Option<Contact> {
+    let scale = distance + 1e-3 * from.coords.norm();
+    let mut x = Vector2::new(near[0], near[1]);
+    let mut before = f64::MAX;
+    for _ in 0..MAX_STEPS {
+        let place = ground.place([x[0], x[1]])?;
+        let arm = place.point - from;
+        let length = arm.norm();
+        let off = Vector2::new(arm.dot(&along), length - distance);
+        let miss = off.norm();
+        if miss <= SETTLED * scale || (miss <= ACCEPTED * scale && miss >= 0.5 * before) {
+            let at = [x[0], x[1]];
+            return ground.holds(at).then_some(Contact { at, point: place.point });
         }
-        c.clone()
-    };
+        before = miss;
+        let column = |i: usize| Vector2::new(place.rates[i].dot(&along), place.rates[i].dot(&arm) / length);
+        x -= Matrix2::from_columns(&[column(0), column(1)]).lu().solve(&off)?;
+    }
+    None
+}
+
+/// A curve run on at both ends, as far as it can: round again where it closes smoothly, else in its own nature.
+pub(super) fn longer(curve: &NurbsCurve, margin: f64) -> NurbsCurve {
     let d = curve.domain();
-    let ahead = at_end(curve);
-    let back = at_end(&ahead.reversed());
+    if let Some(round) = round_again(curve) {
+        return round;
+    }
+    let ahead = run_on(curve, margin);
+    let back = run_on(&ahead.reversed(), margin);
     let by = back.domain().length() - ahead.domain().length();
     back.reversed().over(Domain::new(d.start - by, ahead.domain().end))
+}
+
+/// A curve that closes smoothly with a part of it before its beginning and after its end.
+fn round_again(curve: &NurbsCurve) -> Option<NurbsCurve> {
+    let d = curve.domain();
+    let (a, b) = (curve.tangent(d.start)?, curve.tangent(d.end)?);
+    let size = curve.polygon_length();
+    if (curve.end() - curve.start()).norm() > 1e-6 * size || a.dot(&b) <= 0.0 || a.cross(&b).norm() > ROUND {
+        return None;
+    }
+    // As fast by the parameter on either side of where it closes.
+    let faster = curve.velocity(d.end).norm() / curve.velocity(d.start).norm().max(f64::MIN_POSITIVE);
+    let (before, after) = (curve.part(d.at(1.0 - AGAIN), d.end), curve.part(d.start, d.at(AGAIN)));
+    let (back, ahead) =
+        (before.domain().length() * faster, after.domain().length() / faster.max(f64::MIN_POSITIVE));
+    let before = before.over(Domain::new(d.start - back, d.start));
+    let after = after.over(Domain::new(d.end, d.end + ahead));
+    appended(&appended(&before, curve)?, &after)
+}
+
+/// A curve run on at its end: by its last piece, or where that is much shorter than the way, so that nothing can be told from
+/// how it bends more and more, as it bends at its end.
+fn run_on(curve: &NurbsCurve, margin: f64) -> NurbsCurve {
+    let d = curve.domain();
+    let (point, [rate, bend, _]) = curve.derivatives(d.end);
+    let speed = rate.norm().max(f64::MIN_POSITIVE);
+    let breaks = curve.knots().breaks();
+    let last = (d.end - breaks[breaks.len() - 2]) * speed;
+    if curve.degree() > 2 && !curve.is_rational() && last < margin {
+        let by = margin / speed;
+        let p = curve.degree() as f64;
+        // Taylor's polynomial of the second order as a Bezier curve of the same degree.
+        let control = |k: usize| {
+            let k = k as f64;
+            point + rate * (by * k / p) + bend * (0.5 * by * by * k * (k - 1.0) / (p * (p - 1.0)))
+        };
+        let points: Vec<Point3> = (0..=curve.degree()).map(control).collect();
+        let piece = NurbsCurve::try_new(KnotVector::bezier(curve.degree()), &points, None);
+        let piece = piece.map(|c| c.over(Domain::new(d.end, d.end + by)));
+        if let Some(longer) = piece.ok().and_then(|piece| appended(curve, &piece)) {
+            return longer;
+        }
+    }
+    let mut by = margin / speed;
+    for _ in 0..8 {
+        if let Some(longer) = with_end_at(curve, d.end + by) {
+            return longer;
+        }
+        by *= 0.5;
+    }
+    curve.clone()
+}
+
+/// A curve followed by another one of its degree that begins where it ends, in space and by its parameter.
+fn appended(first: &NurbsCurve, second: &NurbsCurve) -> Option<NurbsCurve> {
+    let p = first.degree();
+    let mut knots = first.knots().knots().to_vec();
+    knots.pop();
+    knots.extend_from_slice(&second.knots().knots()[p + 1..]);
+    let mut points = first.homogeneous().to_vec();
+    let share = points[points.len() - 1].w / second.homogeneous()[0].w;
+    points.extend(second.homogeneous()[1..].iter().map(|h| h * share));
+    NurbsCurve::from_homogeneous(KnotVector::try_new(p, knots).ok()?, points).ok()
 }

@@ -6,7 +6,6 @@
 mod carried;
 mod recut;
 
-
 use std::collections::BTreeSet;
 use std::sync::Arc;
 

@@ -13,9 +13,9 @@ use topology::{
 };
 
 use super::carried::curve_on;
-use crate::side::Side;
 use super::{Joints, Kind, OffsetShell, Opening, face_surface, offset_of};
 use crate::SurfacingError;
+use crate::side::Side;
 use crate::thick::middle_of;
 
 /// Shares of an edge at which is measured how far faces have to reach beyond it.

@@ -1,0 +1,159 @@
+//! Surfaces led outward from edges, as for a parting surface.
+
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use geometry::{NurbsCurve, Point3, Tolerance, Vector3};
+use topology::{EdgeId, OrientedEdge, Shell, join, natural_shell};
+
+use crate::SurfacingError;
+use crate::chain::chain_orders;
+use crate::side::Side;
+use crate::strip::{Along, Cross};
+
+/// Cosine between the ways at a corner below which it is too sharp to share one.
+const SHARPEST: f64 = -0.9;
+
+/// Which way a surface is led out.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum LeadWay {
+    /// On along the tangents of the face at the edge.
+    Tangent,
+    /// Outward, square to a direction of length 1 and to the edge.
+    SquareTo(Vector3),
+    /// Along a direction of length 1.
+    Along(Vector3),
+}
+
+/// An edge with the face from which the way leads.
+struct Lead<'a> {
+    curve: &'a NurbsCurve,
+    used: &'a OrientedEdge,
+    face: usize,
+    /// Whether the chain runs it backwards.
+    back: bool,
+}
+
+/// The surface led out from edges by `length` mm, chains of them joined; at corners neighbours share their way. Of an edge with
+/// two faces the one counts that comes first, or the `other` one.
+///
+/// # Errors
+/// `NoSize`; `RaisedFolds` where ways run into each other; `NoDirection` where there is no way.
+pub fn lead_out(
+    shell: &Shell,
+    edges: &BTreeSet<EdgeId>,
+    way: LeadWay,
+    length: f64,
+    other: bool,
+    tolerance: &Tolerance,
+) -> Result<Shell, SurfacingError> {
+    if length.is_nan() || length <= tolerance.resolution {
+        return Err(SurfacingError::NoSize { size: length });
+    }
+    let users = |edge: EdgeId| {
+        let uses = shell.faces().iter().enumerate().flat_map(|(f, face)| {
+            face.loops.iter().flat_map(|l| &l.edges).filter(|u| u.edge == edge).map(move |u| (f, u))
+        });
+        let uses: Vec<(usize, &OrientedEdge)> = uses.collect();
+        if other { uses.last().copied() } else { uses.first().copied() }
+    };
+    let known: Vec<(&NurbsCurve, (usize, &OrientedEdge))> =
+        edges.iter().filter_map(|e| Some((shell.edge(*e).curve.as_ref()?, users(*e)?))).collect();
+    let curves: Vec<NurbsCurve> = known.iter().map(|k| k.0.clone()).collect();
+    let mut parts = Vec::with_capacity(curves.len());
+    for order in chain_orders(&curves, tolerance) {
+        let run: Vec<Lead<'_>> = order
+            .iter()
+            .map(|&(i, back)| Lead { curve: known[i].0, face: known[i].1.0, used: known[i].1.1, back })
+            .collect();
+        parts.extend(led(shell, &run, way, length, tolerance)?);
+    }
+    Ok(join(&parts, tolerance.join)?.shell)
+}
+
+fn folds(at: &Point3) -> SurfacingError {
+    SurfacingError::RaisedFolds { at: (*at).into() }
+}
+
+/// The way at a parameter of an edge, and the face's outer normal there.
+fn way_at(
+    shell: &Shell,
+    lead: &Lead<'_>,
+    way: LeadWay,
+    t: f64,
+) -> Result<(Vector3, Vector3), SurfacingError> {
+    let at = lead.curve.point(t);
+    let side = Side::new(&shell.faces()[lead.face], lead.used, t).ok_or_else(|| folds(&at))?;
+    let out = match way {
+        LeadWay::Tangent => side.out,
+        LeadWay::Along(direction) => direction,
+        LeadWay::SquareTo(direction) => {
+            let along = lead.curve.tangent(t).ok_or_else(|| folds(&at))?;
+            let out = along.cross(&direction).try_normalize(1e-6).ok_or_else(|| folds(&at))?;
+            // Away from the face; where that stands along the direction, to the side that its normal is on.
+            let toward = if out.dot(&side.out).abs() > 1e-3 { side.out } else { side.normal };
+            if out.dot(&toward) < 0.0 { -out } else { out }
+        }
+    };
+    Ok((out, side.normal))
+}
+
+fn led(
+    shell: &Shell,
+    run: &[Lead<'_>],
+    way: LeadWay,
+    length: f64,
+    tolerance: &Tolerance,
+) -> Result<Vec<Shell>, SurfacingError> {
+    let count = run.len();
+    let end_of = |lead: &Lead<'_>, last: bool| {
+        let d = lead.curve.domain();
+        if last == lead.back { d.start } else { d.end }
+    };
+    let closed = {
+        let (first, last) = (&run[0], &run[count - 1]);
+        (first.curve.point(end_of(first, false)) - last.curve.point(end_of(last, true))).norm()
+            <= tolerance.join
+    };
+    // What is added to the way at the chain's corners, before and after each, so that both sides share one.
+    let mut added = vec![[Vector3::zeros(); 2]; count];
+    for k in 0..count {
+        let next = (k + 1) % count;
+        if (next == 0 && !closed) || matches!(way, LeadWay::Along(_)) {
+            continue;
+        }
+        let (a, _) = way_at(shell, &run[k], way, end_of(&run[k], true))?;
+        let (b, _) = way_at(shell, &run[next], way, end_of(&run[next], false))?;
+        if a.dot(&b) <= SHARPEST {
+            return Err(folds(&run[k].curve.point(end_of(&run[k], true))));
+        }
+        let shared = (a + b) / (1.0 + a.dot(&b));
+        (added[k][1], added[next][0]) = (shared - a, shared - b);
+    }
+    let mut out = Vec::with_capacity(count);
+    for (lead, added) in run.iter().zip(&added) {
+        let d = lead.curve.domain();
+        let [start, end] = if lead.back { [added[1], added[0]] } else { *added };
+        let cross = |t: f64| {
+            let (own, _) = way_at(shell, lead, way, t)?;
+            let share = (t - d.start) / d.length();
+            let point = lead.curve.point(t);
+            let far = point + (own + start * (1.0 - share) + end * share) * length;
+            Ok(Cross { poles: vec![(point, 1.0), (far, 1.0)], feet: Vec::new() })
+        };
+        let along = Along {
+            guide: lead.curve,
+            cross: &cross,
+            ground: &|_, _| Point3::origin(),
+            even: true,
+            folds: &|t| folds(&lead.curve.point(t)),
+        };
+        let made = along.strip(tolerance)?;
+        let role = format!("lead-out of {}", shell.faces()[lead.face].role);
+        let (_, normal) = way_at(shell, lead, way, d.at(0.5))?;
+        let faces_on = made.surface.normal(d.at(0.5), 0.0).is_none_or(|n| n.dot(&normal) >= 0.0);
+        let piece = natural_shell(Arc::new(made.surface), &role, tolerance)?;
+        out.push(if faces_on { piece } else { piece.flipped() });
+    }
+    Ok(out)
+}
