@@ -41,22 +41,10 @@ const config = require('./playwright.config');
   await open('Vane fin');
   await page.getByRole('button', { name: /parameters/ }).click();
   await shot('parameters');
-  await open('Wind cup');
-  await page.keyboard.press('u');
-  await page.mouse.move(640, 430);
-  // The first click picks the face, the others places on it.
-  for (const at of [
-    [640, 430],
-    [600, 370],
-    [660, 410],
-    [740, 370],
-    [810, 430],
-    [880, 400],
-  ]) {
-    await page.mouse.click(...at);
-    await page.waitForTimeout(300);
-  }
-  await shot('curve-on-surface');
+  await open('Keel foot');
+  await page.locator('.lineage-name > span').getByText('Upper edges rounded', { exact: true }).click();
+  await page.getByText('What it makes', { exact: true }).click();
+  await shot('fillet');
   await open('Vane fin', 8);
   await shot('loft');
   await open('Gull coil', 10);

@@ -17,6 +17,8 @@ fn bench(c: &mut Criterion) {
         ("sensor-pod", "sensor pod: another thickness", None),
         ("hoist-handle", "hoist handle: another thickness", None),
         ("rain-funnel", "rain funnel: another thickness", None),
+        ("wind-cup", "wind cup: another thickness", None),
+        ("clamp-bracket", "clamp bracket: another thickness", None),
     ] {
         let mut recipe = demo(name);
         if let Some(make) = last {
@@ -27,7 +29,7 @@ fn bench(c: &mut Criterion) {
         let at = steps.iter().rposition(|s| kinds.iter().any(|k| s["make"].get(k).is_some())).unwrap();
         let kind = kinds.into_iter().find(|k| steps[at]["make"].get(k).is_some()).unwrap();
         let mut rebuilder = Rebuilder::new();
-        let mut thickness = 1.5;
+        let mut thickness = if name == "wind-cup" { 0.6 } else { 1.5 };
         c.bench_function(title, |b| {
             b.iter(|| {
                 thickness += 1e-5;

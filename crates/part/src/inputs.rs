@@ -143,6 +143,12 @@ pub(crate) struct Marked<'a> {
     pub(crate) faces: Vec<BTreeSet<usize>>,
 }
 
+/// A body with the numbers of some edges of each of its shells.
+pub(crate) struct MarkedEdges<'a> {
+    pub(crate) body: &'a Body,
+    pub(crate) edges: Vec<BTreeSet<EdgeId>>,
+}
+
 impl Context<'_> {
     /// A length that is a coordinate.
     pub(crate) fn coordinate(&self, amount: &Amount, field: &str) -> Result<f64, Notice> {
@@ -309,7 +315,7 @@ impl Context<'_> {
         &self,
         references: &[Reference],
         slot: &str,
-    ) -> Result<Vec<(&Body, Vec<BTreeSet<EdgeId>>)>, Notice> {
+    ) -> Result<Vec<MarkedEdges<'_>>, Notice> {
         let Some(first) = references.first() else {
             return Err(Notice::about(slot, "pick an edge in space"));
         };
@@ -322,11 +328,12 @@ impl Context<'_> {
                 let meant = references.iter().map(|r| self.edges_meant(shell, r, slot));
                 Ok(meant.collect::<Result<Vec<_>, Notice>>()?.into_iter().flatten().collect())
             };
-            Ok((body, Body::shells(body).into_iter().map(edges).collect::<Result<_, Notice>>()?))
+            let edges = Body::shells(body).into_iter().map(edges).collect::<Result<_, Notice>>()?;
+            Ok(MarkedEdges { body, edges })
         };
-        let found: Vec<(&Body, Vec<BTreeSet<EdgeId>>)> =
+        let found: Vec<MarkedEdges<'_>> =
             self.bodies(first, slot)?.iter().map(of).collect::<Result<_, Notice>>()?;
-        if found.iter().flat_map(|f| &f.1).all(BTreeSet::is_empty) {
+        if found.iter().flat_map(|f| &f.edges).all(BTreeSet::is_empty) {
             return Err(Notice::about(
                 slot,
                 "there is no edge at which faces meet at an angle; pick another",

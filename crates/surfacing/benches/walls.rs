@@ -1,4 +1,4 @@
-//! How long walls take.
+//! How long walls and rounded edges take.
 #![allow(missing_docs, clippy::unwrap_used, clippy::panic, reason = "a bench")]
 
 #[path = "../../topology/tests/shapes/mod.rs"]
@@ -9,8 +9,8 @@ use std::f64::consts::TAU;
 use criterion::{Criterion, criterion_group, criterion_main};
 use geometry::{NurbsCurve, Point3, Vector3};
 use shapes::{block, tolerance};
-use surfacing::{Loft, Section, loft, offset_shell, thick_shell};
-use topology::{Body, Shell};
+use surfacing::{EdgeShape, Loft, Rounding, Section, loft, offset_shell, round_edges, thick_shell};
+use topology::{Body, Shell, seams};
 
 /// A shell of five faces that meet at an angle, through five five-sided sections of changing size.
 fn five_faces() -> Shell {
@@ -42,5 +42,16 @@ fn walls(c: &mut Criterion) {
     });
 }
 
-criterion_group!(benches, walls);
+fn rounding(c: &mut Criterion) {
+    let cube = block([0.0; 3], [20.0; 3]);
+    let all = seams(&cube).into_iter().map(|s| s.edge).collect();
+    for (shape, name) in [(EdgeShape::Fillet, "round"), (EdgeShape::Chamfer, "cut off")] {
+        let how = Rounding { shape, size: &|_| 2.0, even: true };
+        c.bench_function(&format!("{name} all twelve edges of a box"), |b| {
+            b.iter(|| round_edges(&cube, &all, &how, &tolerance()).unwrap().shell);
+        });
+    }
+}
+
+criterion_group!(benches, walls, rounding);
 criterion_main!(benches);

@@ -7,8 +7,8 @@ use topology::{Edge, EdgeId, Face, Vertex};
 
 /// Places at which is measured how far faces' own copies of an edge lie from it.
 const MEASURED: usize = 12;
-/// Places of an edge at which loops are looked at for crossing themselves.
-const LOOKED_AT: usize = 8;
+/// Places of an edge, about, at which loops are looked at for crossing themselves.
+const LOOKED_AT: usize = 64;
 
 /// Gives the edges that are wanted the tolerance that their faces and vertices need.
 ///
@@ -52,20 +52,21 @@ pub(crate) fn crosses_itself(face: &Face) -> Option<Point3> {
     let mut lines: Vec<([[f64; 2]; 2], usize)> = Vec::new();
     let mut outlines: Vec<Vec<[f64; 2]>> = Vec::new();
     let mut which = 0;
-    let mut neighbours: BTreeMap<usize, [usize; 2]> = BTreeMap::new();
+    let mut neighbours: Vec<[usize; 2]> = Vec::new();
     for bound in &face.loops {
         let (first, count) = (which, bound.edges.len());
         let mut outline = Vec::new();
         for (k, used) in bound.edges.iter().enumerate() {
             let d = used.pcurve.domain();
             let straight = used.pcurve.degree() == 1 && used.pcurve.knots().point_count() == 2;
-            let places = if straight { 1 } else { LOOKED_AT * (used.pcurve.knots().breaks().len() - 1) };
+            let spans = used.pcurve.knots().breaks().len() - 1;
+            let places = if straight { 1 } else { spans * (LOOKED_AT / spans).max(1) };
             let mut points: Vec<[f64; 2]> = (0..=places)
                 .map(|i| used.pcurve.point(d.at(i as f64 / places as f64)))
                 .map(|p| [p.x, p.y])
                 .collect();
             lines.extend(points.windows(2).map(|w| ([w[0], w[1]], which)));
-            neighbours.insert(which, [first + (k + count - 1) % count, first + (k + 1) % count]);
+            neighbours.push([first + (k + count - 1) % count, first + (k + 1) % count]);
             which += 1;
             if !used.forward {
                 points.reverse();
@@ -87,15 +88,17 @@ pub(crate) fn crosses_itself(face: &Face) -> Option<Point3> {
     }
     let side =
         |[a, b]: &[[f64; 2]; 2], p: &[f64; 2]| (b[0] - a[0]) * (p[1] - a[1]) - (b[1] - a[1]) * (p[0] - a[0]);
+    // In the order in which they begin along u, so that each is compared only with those that begin before it ends.
+    let from = |line: &[[f64; 2]; 2]| line[0][0].min(line[1][0]);
+    lines.sort_by(|a, b| from(&a.0).total_cmp(&from(&b.0)));
     for (i, (one, a)) in lines.iter().enumerate() {
-        for (two, b) in &lines[i + 1..] {
-            if a == b || neighbours[a].contains(b) {
+        let to = one[0][0].max(one[1][0]);
+        for (two, b) in lines[i + 1..].iter().take_while(|(two, _)| from(two) <= to) {
+            if a == b || neighbours[*a].contains(b) {
                 continue;
             }
-            let apart = (0..2).any(|k| {
-                let (x, y) = ([one[0][k], one[1][k]], [two[0][k], two[1][k]]);
-                x[0].max(x[1]) < y[0].min(y[1]) || y[0].max(y[1]) < x[0].min(x[1])
-            });
+            let apart = one[0][1].max(one[1][1]) < two[0][1].min(two[1][1])
+                || two[0][1].max(two[1][1]) < one[0][1].min(one[1][1]);
             let crossed = || {
                 side(one, &two[0]) * side(one, &two[1]) < 0.0 && side(two, &one[0]) * side(two, &one[1]) < 0.0
             };

@@ -26,10 +26,9 @@ pub enum RadiusBy {
 
 impl RadiusBy {
     pub(super) fn choice() -> ValueDescription {
-        let choices =
-            [("constant", "The same everywhere"), ("even", "Evenly to another"), ("formula", "By a formula")];
-        let help = "How the radius changes along edges that follow each other; a formula has along, 0 at the first, 1 at the end.";
-        ValueDescription::choice("radius_by", "Radius", &choices, help)
+        let choices = [("constant", "Constant"), ("even", "Evenly"), ("formula", "Formula")];
+        let help = "Whether the radius is the same everywhere, or changes along edges that follow each other: evenly to another, or by a formula in along (0 at the first, 1 at the end).";
+        ValueDescription::choice("radius_by", "Changes", &choices, help)
     }
 
     pub(super) fn values() -> [ValueDescription; 2] {

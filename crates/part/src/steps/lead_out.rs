@@ -7,6 +7,7 @@ use surfacing::{LeadWay, SurfacingError};
 use topology::Body;
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
+use crate::inputs::MarkedEdges;
 use crate::quantity::amounts::ten_mm;
 use crate::recipe::is_default;
 use crate::{Amount, AxisInput, Built, Notice, Quantity, Reference, Shape};
@@ -116,7 +117,7 @@ impl Construction for LeadOut {
             Leads::Along => LeadWay::Along(direction()?),
         };
         let mut bodies = Vec::new();
-        for (body, edges) in context.bodies_with_edges(&self.edges, "edges")? {
+        for MarkedEdges { body, edges } in context.bodies_with_edges(&self.edges, "edges")? {
             for (shell, edges) in body.shells().into_iter().zip(&edges).filter(|(_, e)| !e.is_empty()) {
                 let made =
                     surfacing::lead_out(shell, edges, way, length, self.other_face, &context.tolerance);

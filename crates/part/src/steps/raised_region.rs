@@ -142,9 +142,7 @@ impl Construction for RaisedRegion {
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
         let height = context.value(&self.height, Quantity::Length, "height")?;
         let sides = match self.sides {
-            Sides::Leaning => {
-                RaisedSides::Leaning(context.value(&self.draft, Quantity::Angle, "draft")?.to_radians())
-            }
+            Sides::Leaning => RaisedSides::Leaning(context.value(&self.draft, Quantity::Angle, "draft")?),
             Sides::Tangent => RaisedSides::Tangent(context.value(&self.width, Quantity::Length, "width")?),
         };
         let (of, own, number) = context.one_face(&self.face, "face")?;

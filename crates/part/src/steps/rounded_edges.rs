@@ -4,6 +4,7 @@ use surfacing::{Rounding, SurfacingError, apart, round_edges};
 use topology::{Body, Shell};
 
 use super::{Context, SlotDescription};
+use crate::inputs::MarkedEdges;
 use crate::{Built, Notice, Reference, Shape};
 
 /// The slot for edges.
@@ -33,7 +34,7 @@ impl Context<'_> {
             Notice::refused(if about_size { size } else { slot }, e)
         };
         let (mut bodies, mut off) = (Vec::new(), 0.0_f64);
-        for (body, edges) in self.bodies_with_edges(edges, slot)? {
+        for MarkedEdges { body, edges } in self.bodies_with_edges(edges, slot)? {
             if edges.iter().all(|e| e.is_empty()) {
                 bodies.push(body.clone());
                 continue;

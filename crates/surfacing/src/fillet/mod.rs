@@ -231,8 +231,10 @@ fn first_ones(
     let mut group: Vec<usize> = (0..chains.len()).collect();
     let mut mixed: Vec<[Vec<usize>; 2]> = Vec::new();
     for here in about.values() {
-        let (outer, inner): (Vec<(usize, EdgeId)>, Vec<(usize, EdgeId)>) =
-            here.iter().copied().partition(|(_, e)| kinds[e]);
+        let of_kind = |kind: bool| -> Vec<(usize, EdgeId)> {
+            here.iter().copied().filter(|(_, e)| kinds[e] == kind).collect()
+        };
+        let (outer, inner) = (of_kind(true), of_kind(false));
         for alike in [&outer, &inner] {
             for pair in alike.windows(2) {
                 let (from, to) = (group[pair[1].0], group[pair[0].0]);
@@ -313,9 +315,10 @@ fn round_chains(
     tolerance: &Tolerance,
 ) -> Result<(rebuilt::Made, f64), SurfacingError> {
     let shell = halves.shell;
-    let largest = (0..=16).map(|k| (rounding.size)(f64::from(k) / 16.0)).fold(0.0, f64::max);
-    if !(largest.is_finite() && largest > tolerance.resolution) {
-        return Err(SurfacingError::NoSize { size: largest });
+    let sizes = || (0..=16).map(|k| (rounding.size)(f64::from(k) / 16.0));
+    let (smallest, largest) = (sizes().fold(f64::MAX, f64::min), sizes().fold(0.0, f64::max));
+    if !(largest.is_finite() && smallest > tolerance.resolution) {
+        return Err(SurfacingError::NoSize { size: smallest });
     }
     let all: BTreeSet<EdgeId> = chains.iter().flatten().map(|c| c.0).collect();
     let margin =

@@ -46,17 +46,49 @@ pub(super) fn edge_samples(shell: &Shell, lines: &[Lines], tolerance: MeshTolera
     samples
 }
 
-/// Inner parameters of an edge so that chords stay within the tolerance.
+/// Inner parameters of an edge so that chords stay within the tolerance. Knots at which it may have a kink are among them;
+/// between those, spans that one chord follows are not told apart.
 fn edge_parameters(curve: &NurbsCurve, tolerance: MeshTolerance) -> Vec<f64> {
-    let breaks = curve.knots().breaks();
+    let knots = curve.knots();
+    let breaks = knots.breaks();
     let mut out = Vec::new();
-    for (k, pair) in breaks.windows(2).enumerate() {
-        if k > 0 {
-            out.push(pair[0]);
+    let mut from = 0;
+    for k in 1..breaks.len() {
+        let last = k + 1 == breaks.len();
+        if last || knots.multiplicity(breaks[k]) >= knots.degree() {
+            halve_spans(curve, &breaks[from..=k], tolerance, &mut out);
+            if !last {
+                out.push(breaks[k]);
+            }
+            from = k;
         }
-        halve(curve, pair[0], pair[1], tolerance, 0, &mut out);
     }
     out
+}
+
+/// The same between the first and the last of breaks: halved at the one in the middle until a chord follows all of them.
+fn halve_spans(curve: &NurbsCurve, breaks: &[f64], tolerance: MeshTolerance, out: &mut Vec<f64>) {
+    let (a, b) = (breaks[0], breaks[breaks.len() - 1]);
+    let inner = &breaks[1..breaks.len() - 1];
+    if inner.is_empty() {
+        halve(curve, a, b, tolerance, 0, out);
+        return;
+    }
+    let (pa, da) = curve.derivatives(a);
+    let (pb, db) = curve.derivatives(b);
+    let chord = pb - pa;
+    let length_sq = chord.norm_squared();
+    let follows = |t: &f64| {
+        let d = curve.point(*t) - pa;
+        length_sq > 0.0 && (d - chord * (d.dot(&chord) / length_sq)).norm() <= tolerance.chord
+    };
+    if da[0].angle(&db[0]) <= tolerance.angle && inner.iter().all(follows) {
+        return;
+    }
+    let middle = breaks.len() / 2;
+    halve_spans(curve, &breaks[..=middle], tolerance, out);
+    out.push(breaks[middle]);
+    halve_spans(curve, &breaks[middle..], tolerance, out);
 }
 
 fn halve(curve: &NurbsCurve, a: f64, b: f64, tolerance: MeshTolerance, depth: u32, out: &mut Vec<f64>) {

@@ -1,0 +1,104 @@
+// Edges rounded and cut off, regions raised inside inset outlines, made with what is picked in space.
+const { test, expect } = require('@playwright/test');
+const { accept, card, drawTyped, drawing, ledger, lookFor, makePart, rectangle, settledVolume } = require('./person');
+
+const reached = (page, label) => page.locator('.reached div', { hasText: label }).locator('dd');
+const row = (page, n) => page.locator('.lineage-row').nth(n).getByRole('button');
+const space = [0.2, 0.1, 0.75, 0.8];
+
+/** A block of 40 x 30 x 20 mm. */
+async function block(page, name) {
+  await makePart(page, name);
+  await drawing(page, 'XY', '', rectangle(page, '-20, -15', '20, 15'));
+  await page.keyboard.press('z');
+  await card(page, 'Extrude').getByLabel('Forwards').fill('20 mm');
+  await accept(page, 'Extrude');
+}
+
+test('an edge is rounded by clicking it, too large a radius says what fits, and a face is cut off all round', async ({
+  page,
+}) => {
+  test.slow();
+  await block(page, 'Softened');
+  await page.keyboard.press('Shift+G');
+  const fillet = card(page, 'Fillet');
+  await page.mouse.click(...(await lookFor(page, /^Click for Edges: .* \| /, space)));
+  await expect(fillet.locator('.slot-row')).toHaveCount(1);
+  await fillet.getByLabel('Radius', { exact: true }).fill('60 mm');
+  await expect(fillet).toContainText(/does not fit here: .* at most \d+\.\d{3} mm fits/);
+  await fillet.getByLabel('Radius', { exact: true }).fill('3 mm');
+  await accept(page, 'Fillet');
+  // One edge of 20, 30 or 40 mm lost (1 - pi / 4) r^2 L.
+  const lost = 24000 - (await settledVolume(page));
+  const lengths = [20, 30, 40].map((l) => Math.abs(lost - (1 - Math.PI / 4) * 9 * l));
+  expect(Math.min(...lengths)).toBeLessThan(0.1);
+  await expect(ledger(page, 'watertight')).toContainText('yes');
+
+  await page.keyboard.press('Shift+K');
+  const chamfer = card(page, 'Chamfer');
+  await page.mouse.click(...(await lookFor(page, /^Click for Edges: .*face cap 1/, space)));
+  await expect(chamfer.locator('.slot-row')).toHaveCount(1);
+  await accept(page, 'Chamfer');
+  await expect(ledger(page, 'watertight')).toContainText('yes');
+  await expect(ledger(page, 'self_crossing')).toContainText('no');
+  expect(24000 - lost - (await settledVolume(page))).toBeGreaterThan(50);
+});
+
+test('an outline is inset from the edges of a face and raised, and a disc is sunk beside it', async ({ page }) => {
+  test.slow();
+  await block(page, 'Raised');
+  await page.keyboard.press('Shift+I');
+  const inset = card(page, 'Inset edge');
+  await page.mouse.click(...(await lookFor(page, /^Click for Face: .*face cap 1/, space)));
+  await inset.getByLabel('Distance').fill('4 mm');
+  await expect(reached(page, 'Length of inset')).toContainText('108');
+  await accept(page, 'Inset edge');
+
+  await page.keyboard.press('Shift+E');
+  const raised = card(page, 'Raised region');
+  await page.mouse.click(...(await lookFor(page, /^Click for Face: .*face cap 1/, space)));
+  await raised.getByLabel('Outline').selectOption({ label: 'Inset edge' });
+  await raised.getByLabel('By', { exact: true }).fill('2 mm');
+  await accept(page, 'Raised region');
+  // 32 x 22 x 2
+  expect(Math.abs((await settledVolume(page)) - 24000 - 1408)).toBeLessThan(0.1);
+
+  await drawing(page, 'XY', '40 mm', () => drawTyped(page, 'Circle', ['0, 0', '6, 0']));
+  await page.keyboard.press('Shift+E');
+  await page.mouse.click(...(await lookFor(page, /^Click for Face: .*face region on cap 1/, space)));
+  await raised.getByLabel('Outline').selectOption({ label: 'Profile 2' });
+  await raised.getByText('Sunk', { exact: true }).click();
+  await raised.getByLabel('By', { exact: true }).fill('5 mm');
+  await accept(page, 'Raised region');
+  expect(Math.abs((await settledVolume(page)) - 25408 + 180 * Math.PI)).toBeLessThan(0.1);
+  await expect(ledger(page, 'watertight')).toContainText('yes');
+});
+
+test('a fillet between two surfaces joins them, and a parting surface is led out from an edge', async ({ page }) => {
+  test.slow();
+  await makePart(page, 'Between');
+  for (const [plane, points, n] of [
+    ['XZ', ['-20, 0', '20, 0'], 0],
+    ['XZ', ['0, 20', '0, -20'], 2],
+  ]) {
+    await drawing(page, plane, '', () => drawTyped(page, 'Lines', points));
+    await page.keyboard.press('z');
+    await row(page, n).click();
+    await card(page, 'Extrude').getByLabel('Forwards').fill('40 mm');
+    await accept(page, 'Extrude');
+  }
+  await page.keyboard.press('Shift+J');
+  const fillet = card(page, 'Surface fillet');
+  await fillet.getByLabel('First', { exact: true }).selectOption({ label: 'Extrude' });
+  await fillet.getByLabel('Second', { exact: true }).selectOption({ label: 'Extrude 2' });
+  await fillet.getByLabel('Radius', { exact: true }).fill('5 mm');
+  // A quarter of a cylinder and what is left of both: (5 pi / 2 + 2 15) 40.
+  await expect(reached(page, 'Area')).toContainText(/1\s?514\.2/);
+  await accept(page, 'Surface fillet');
+  await page.keyboard.press('Shift+Z');
+  const lead = card(page, 'Lead-out');
+  await page.mouse.click(...(await lookFor(page, /^Click for Edges: .*(start|end|trimmed)/, space)));
+  await expect(lead.locator('.slot-row')).toHaveCount(1);
+  await accept(page, 'Lead-out');
+  await expect(page.locator('.lineage-row', { hasText: 'Lead-out' })).toHaveCount(1);
+});
