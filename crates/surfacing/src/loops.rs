@@ -6,7 +6,7 @@ use geometry::{Point3, Tolerance, polygon_area, polygon_holds};
 use topology::{Edge, EdgeId, Face, Vertex};
 
 /// Places at which is measured how far faces' own copies of an edge lie from it.
-const MEASURED: usize = 12;
+const MEASURED: usize = 23;
 /// Places of an edge, about, at which loops are looked at for crossing themselves.
 const LOOKED_AT: usize = 64;
 

@@ -51,13 +51,19 @@ const icons = {
   extend: draw(
     '<path d="M2 6h8v8H2z"/><path d="M10 6h8v8h-8" stroke-dasharray="2.500 1.800"/><path d="M12 10h5M15 8l2 2-2 2"/>',
   ),
-  fillet: draw('<path d="M3 17V11c0-5 3-8 8-8h6"/><path d="M3 8V3h5" stroke-dasharray="2 1.500"/><path d="M11 11L6 5.500" stroke-width="1"/>'),
+  fillet: draw(
+    '<path d="M3 17V11c0-5 3-8 8-8h6"/><path d="M3 8V3h5" stroke-dasharray="2 1.500"/><path d="M11 11L6 5.500" stroke-width="1"/>',
+  ),
   chamfer: draw('<path d="M3 17v-7l7-7h7"/><path d="M3 7V3h4" stroke-dasharray="2 1.500"/>'),
-  surface_fillet: draw('<path d="M2 16h5M10 13V3" /><path d="M7 16c2 0 3-1 3-3"/><path d="M10 16h8M10 16v2" stroke-dasharray="2 1.500"/><circle cx="6.500" cy="12.500" r="3.300" stroke-width="0.900"/>'),
+  surface_fillet: draw(
+    '<path d="M2 16h5M10 13V3" /><path d="M7 16c2 0 3-1 3-3"/><path d="M10 16h8M10 16v2" stroke-dasharray="2 1.500"/><circle cx="6.500" cy="12.500" r="3.300" stroke-width="0.900"/>',
+  ),
   raised_region: draw(
     '<path d="M1 15h4l2-6h6l2 6h4"/><path d="M5 15h10" stroke-dasharray="2 1.500"/><path d="M10 7V2M8 4l2-2 2 2" stroke-width="1.100"/>',
   ),
-  inset_edge: draw('<path d="M2 4c5-2 11-2 16 0v12c-5 2-11 2-16 0z"/><path d="M5 7c3-1 7-1 10 0v6c-3 1-7 1-10 0z" stroke-dasharray="2 1.500"/>'),
+  inset_edge: draw(
+    '<path d="M2 4c5-2 11-2 16 0v12c-5 2-11 2-16 0z"/><path d="M5 7c3-1 7-1 10 0v6c-3 1-7 1-10 0z" stroke-dasharray="2 1.500"/>',
+  ),
   lead_out: draw(
     '<path d="M7 4c-3 4-3 8 0 12"/><path d="M7 4l10-1M6 8l11-.500M6 12l11 .500M7 16l10 1" stroke-width="1.100"/><path d="M17 3c1.500 5 1.500 9 0 14" stroke-dasharray="2 1.500"/>',
   ),
