@@ -31,7 +31,7 @@ impl Construction for InsetEdge {
         StepDescription {
             kind: "inset_edge",
             label: "Inset edge",
-            stage: "Draw",
+            stage: "Shape",
             purpose: "Copy edges of a face inward on it, for an inset outline.",
             also: "offset edge, offset curve on surface, inner outline, border",
             key: "I",
