@@ -14,6 +14,7 @@ mod extend_shell;
 mod extrude;
 mod feet;
 mod fillet;
+mod fits;
 mod flat;
 mod helix;
 mod lead_out;

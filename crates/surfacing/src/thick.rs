@@ -8,6 +8,7 @@ use topology::{
     self_crossings,
 };
 
+use crate::fits::largest_share;
 use crate::{OffsetShell, SurfacingError, offset_shell};
 
 /// A wall with what was reached.
@@ -32,8 +33,34 @@ pub fn apart(body: Body) -> Result<Body, SurfacingError> {
 /// square to the shell.
 ///
 /// # Errors
-/// `NoThickness`, those of [`offset_shell`], `OffsetOpen` where the wall does not close, `RunsIntoItself`.
+/// `NoThickness`, those of [`offset_shell`]; `TooThick` where the wall does not close, or runs into itself, and a thinner one
+/// does not.
 pub fn thick_shell(
+    shell: &Shell,
+    outward: f64,
+    inward: f64,
+    tolerance: &Tolerance,
+) -> Result<Walled, SurfacingError> {
+    thinned(outward + inward, &|share| walled_shell(shell, share * outward, share * inward, tolerance))
+}
+
+/// A wall, or why it does not fit, with the thickest one in the same proportions that does.
+fn thinned(
+    asked: f64,
+    make: &dyn Fn(f64) -> Result<Walled, SurfacingError>,
+) -> Result<Walled, SurfacingError> {
+    make(1.0).map_err(|error| {
+        let (SurfacingError::OffsetOpen { at } | SurfacingError::RunsIntoItself { at }) = error else {
+            return error;
+        };
+        let Some(share) = largest_share(&|share| make(share).is_ok()) else { return error };
+        // What would cure it is told with what fits.
+        let why = error.to_string().split(';').next().unwrap_or_default().into();
+        SurfacingError::TooThick { asked, fits: share * asked, why, at }
+    })
+}
+
+fn walled_shell(
     shell: &Shell,
     outward: f64,
     inward: f64,
@@ -109,8 +136,16 @@ fn walls(
 /// A solid hollowed out to a wall that is `walls[face]` mm thick under every face of its outer shell, 0 where it is open.
 ///
 /// # Errors
-/// `NoThickness` without a wall, those of [`offset_shell`], `OffsetOpen` where nothing is left inside, `RunsIntoItself`.
+/// `NoThickness` without a wall, those of [`offset_shell`]; `TooThick` where nothing is left inside, faces do not meet or the wall
+/// runs into itself, and a thinner one, in the same proportions, does not.
 pub fn hollow(solid: &Solid, walls: &[f64], tolerance: &Tolerance) -> Result<Walled, SurfacingError> {
+    let thickest = walls.iter().copied().fold(0.0, f64::max);
+    thinned(thickest, &|share| {
+        hollowed(solid, &walls.iter().map(|w| share * w).collect::<Vec<f64>>(), tolerance)
+    })
+}
+
+fn hollowed(solid: &Solid, walls: &[f64], tolerance: &Tolerance) -> Result<Walled, SurfacingError> {
     if walls.iter().any(|w| !(w.is_finite() && *w >= 0.0)) || walls.iter().all(|w| *w <= tolerance.resolution)
     {
         return Err(SurfacingError::NoThickness);

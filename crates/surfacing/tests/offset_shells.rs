@@ -214,7 +214,9 @@ fn a_wall_that_comes_upon_itself_is_refused_where_it_does() {
     let surface = NurbsSurface::ruled(&curve, &curve.mapped(|p| p + Vector3::z() * 10.0)).unwrap();
     let both = |t: f64| thick_shell(&sheet(surface.clone()), t, t, &tolerance());
     near(walled(both(0.2)), 2.0 * 0.2 * curve.length() * 10.0, 2e-4);
-    let Err(SurfacingError::RunsIntoItself { at }) = both(1.0) else { panic!("it runs into itself") };
+    let Err(SurfacingError::TooThick { at, fits, .. }) = both(1.0) else { panic!("it runs into itself") };
+    // It comes upon itself where both sides together are as thick as the gap, about 1.4 mm.
+    assert!((1.2..1.5).contains(&fits), "{fits}");
     assert!((18.0..24.0).contains(&at[0]) && (-2.0..10.0).contains(&at[1]), "{at:?}");
 }
 
@@ -272,4 +274,20 @@ fn a_face_is_swapped_for_another_surface() {
     // One that is too small.
     let small = flat([-5.0, -5.0, 25.0], [10.0, 0.0, 0.0], [0.0, 10.0, 0.0]);
     assert!(matches!(swapped(&shell, top, &small, &tolerance()), Err(SurfacingError::CannotHeal { .. })));
+}
+
+#[test]
+fn the_thickest_wall_that_fits_is_told() {
+    // A tray 20 mm wide and open above holds nothing from 10 mm on.
+    let shell = block([0.0; 3], [20.0, 40.0, 15.0]);
+    let top = flat_at(&shell, 15.0);
+    let walls = |t: f64| (0..6).map(|f| if f == top { 0.0 } else { t }).collect::<Vec<f64>>();
+    let made = hollow(&solid(shell.clone()), &walls(12.0), &tolerance());
+    let Err(SurfacingError::TooThick { fits, asked, .. }) = made else { panic!("{made:?}") };
+    assert!(asked == 12.0 && (9.8..10.0).contains(&fits), "{fits}");
+    near(
+        walled(hollow(&solid(shell), &walls(fits), &tolerance())),
+        12_000.0 - (20.0 - 2.0 * fits) * (40.0 - 2.0 * fits) * (15.0 - fits),
+        1e-9,
+    );
 }

@@ -24,6 +24,7 @@ pub use between::{Rolling, fillet_between};
 pub use inset::inset_edges;
 
 use crate::SurfacingError;
+use crate::fits::largest_share;
 use crate::side::Side;
 use corners::{Corners, Rail};
 use fans::{Halves, Spoke};
@@ -39,8 +40,6 @@ const LEVEL: f64 = 0.02;
 const PLACES: [f64; 5] = [0.02, 0.25, 0.5, 0.75, 0.98];
 /// How much farther than a section reaches faces and edges are run on.
 const FARTHER: f64 = 2.5;
-/// Halvings in looking for the largest size that fits.
-const HALVINGS: usize = 7;
 
 /// What takes an edge's place.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -93,12 +92,8 @@ pub fn round_edges(
         let smaller = |s: f64| share * (rounding.size)(s);
         rounded(shell, edges, &Rounding { size: &smaller, ..*rounding }, tolerance).is_ok()
     };
-    let (mut low, mut high) = (0.0, 1.0);
-    for _ in 0..if rounding.even { HALVINGS } else { 0 } {
-        let middle = 0.5 * (low + high);
-        if fits(middle) { low = middle } else { high = middle }
-    }
-    Err(SurfacingError::FilletTooLarge { size, at, fits: (low > 0.0).then_some(low * size) })
+    let fits = rounding.even.then(|| largest_share(&fits)).flatten().map(|share| share * size);
+    Err(SurfacingError::FilletTooLarge { size, at, fits })
 }
 
 fn rounded(

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use geometry::{
     Domain, GoesOn, NurbsCurve, NurbsSurface, Point3, SurfaceSide, Tolerance, closest_on_curve,
-    extended_surface, with_end_at,
+    extended_surface, polygon_holds, with_end_at,
 };
 use topology::{
     EdgeId, Face, FaceId, Imprint, OrientedEdge, Shell, VertexId, closure, face_extent, free_edges,
@@ -22,6 +22,8 @@ use crate::thick::middle_of;
 const PLACES: [f64; 5] = [0.02, 0.25, 0.5, 0.75, 0.98];
 /// Places along an edge, ends left out, at which is looked whether it runs along a border.
 const LOOKED_AT: usize = 16;
+/// Places of a face, in either direction, among which one that stays is looked for.
+const GRID: usize = 16;
 /// How much farther than that they are made.
 const FARTHER: f64 = 1.3;
 /// The same as a share of the distance.
@@ -82,7 +84,7 @@ pub(super) fn recut(
             let [u, v] = face_extent(face);
             SurfacingError::OffsetOpen { at: surfaces[f].point(u.at(0.5), v.at(0.5)).into() }
         };
-        let at = inner_place(face).ok_or_else(lost)?;
+        let at = kept_place(shell, f, distances, joints).ok_or_else(lost)?;
         chosen.extend(made.part_about(f, FaceId(0), at, &|i| i != f && meet.meet(f, i)).ok_or_else(lost)?);
     }
     if let Some((filler, at)) = filler {
@@ -165,11 +167,68 @@ fn longer(
     Ok((surface, deviation))
 }
 
+/// A place of a face that is most likely to stay when its edges move inward: as far as can be from where they will be. It is one
+/// of a grid, where any edge moves inward at all.
+fn kept_place(shell: &Shell, f: usize, distances: &[f64], joints: &Joints) -> Option<[f64; 2]> {
+    let face = &shell.faces()[f];
+    let moves = |used: &OrientedEdge| match joints.kinds[used.edge.index()] {
+        Kind::Sharp => {
+            -reaches(shell, f, used, distances, joints).into_iter().reduce(f64::min).unwrap_or_default()
+        }
+        Kind::Smooth | Kind::Free => 0.0,
+    };
+    // What is farther from an edge than it moves stays.
+    let mut edges: Vec<(f64, Vec<Point3>)> = Vec::new();
+    let mut outlines: Vec<Vec<[f64; 2]>> = Vec::new();
+    for bound in &face.loops {
+        let mut outline = Vec::new();
+        for used in &bound.edges {
+            let d = used.pcurve.domain();
+            let mut run: Vec<Point3> =
+                (0..=LOOKED_AT).map(|k| used.pcurve.point(d.at(k as f64 / LOOKED_AT as f64))).collect();
+            edges.push((moves(used), run.iter().map(|p| face.surface.point(p.x, p.y)).collect()));
+            if !used.forward {
+                run.reverse();
+            }
+            outline.extend(run.iter().take(LOOKED_AT).map(|p| [p.x, p.y]));
+        }
+        outlines.push(outline);
+    }
+    if edges.iter().all(|(by, _)| *by <= 0.0) {
+        return inner_place(face);
+    }
+    let (outer, holes) = outlines.split_first()?;
+    let extent = face_extent(face);
+    let mut best: Option<(f64, [f64; 2])> = None;
+    for i in 1..GRID {
+        for j in 1..GRID {
+            let at = [extent[0].at(i as f64 / GRID as f64), extent[1].at(j as f64 / GRID as f64)];
+            if !polygon_holds(outer, &at) || holes.iter().any(|h| polygon_holds(h, &at)) {
+                continue;
+            }
+            let place = face.surface.point(at[0], at[1]);
+            let left = |(by, run): &(f64, Vec<Point3>)| {
+                run.iter().map(|p| (p - place).norm()).fold(f64::MAX, f64::min) - by
+            };
+            let room = edges.iter().map(left).fold(f64::MAX, f64::min);
+            if best.is_none_or(|b| room > b.0) {
+                best = Some((room, at));
+            }
+        }
+    }
+    best.map_or_else(|| inner_place(face), |b| Some(b.1))
+}
+
 /// How far a face has to reach beyond an edge at most.
 fn reach_over(shell: &Shell, f: usize, used: &OrientedEdge, distances: &[f64], joints: &Joints) -> f64 {
+    reaches(shell, f, used, distances, joints).into_iter().fold(0.0, f64::max)
+}
+
+/// How far a face has to reach beyond an edge at places of it, below 0 where it ends before it.
+fn reaches(shell: &Shell, f: usize, used: &OrientedEdge, distances: &[f64], joints: &Joints) -> Vec<f64> {
     let faces = shell.faces();
     let other = joints.users[used.edge.index()].iter().find(|u| u.0 != f);
-    let Some(&(g, l, k)) = other else { return 0.0 };
+    let Some(&(g, l, k)) = other else { return Vec::new() };
     let d = used.pcurve.domain();
     let at = |s: f64| {
         let t = d.at(s);
@@ -177,7 +236,7 @@ fn reach_over(shell: &Shell, f: usize, used: &OrientedEdge, distances: &[f64], j
         let other = Side::new(&faces[g], &faces[g].loops[l].edges[k], t)?;
         Some(own.reach(distances[f], &other, distances[g]))
     };
-    PLACES.into_iter().filter_map(at).fold(0.0, f64::max)
+    PLACES.into_iter().filter_map(at).collect()
 }
 
 /// The smallest speeds of a face's surface along u and v where the face is.

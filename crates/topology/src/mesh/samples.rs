@@ -1,9 +1,11 @@
 //! Where edges are sampled.
 
+use std::collections::BTreeMap;
+
 use geometry::{Domain, NurbsCurve};
 
 use super::MeshTolerance;
-use crate::Shell;
+use crate::{Shell, VertexId};
 
 const MAX_HALVINGS: u32 = 14;
 
@@ -20,6 +22,16 @@ pub(super) fn edge_samples(shell: &Shell, lines: &[Lines], tolerance: MeshTolera
             let inner = edge_parameters(curve, tolerance);
             std::iter::once(d.start).chain(inner).chain([d.end]).collect()
         }));
+    }
+    // Edges between the same two vertices must not fall together: a face as narrow as the chord may lie between them.
+    let mut between: BTreeMap<[VertexId; 2], Vec<usize>> = BTreeMap::new();
+    for (i, edge) in shell.edges().iter().enumerate().filter(|(_, e)| e.curve.is_some()) {
+        between.entry([edge.start.min(edge.end), edge.start.max(edge.end)]).or_default().push(i);
+    }
+    for &i in between.values().filter(|edges| edges.len() > 1).flatten() {
+        if let [start, end] = samples[i][..] {
+            samples[i].insert(1, Domain::new(start, end).at(0.5));
+        }
     }
     let mut parts: Vec<Vec<usize>> = samples.iter().map(|s| vec![1; s.len().saturating_sub(1)]).collect();
     for (face, (us, vs)) in shell.faces().iter().zip(lines) {
