@@ -1,4 +1,4 @@
-use crate::{Domain, KnotVector, NurbsSurface, Vector3};
+use crate::{Domain, NurbsSurface, Vector3};
 
 /// Most lines per direction.
 const MAX_LINES: usize = 4000;
@@ -7,7 +7,7 @@ const SHARE: f64 = 0.55;
 /// Places in a span, and across it, at which a bend is looked at.
 const ACROSS: usize = 3;
 
-/// Parameter lines in u and v, domain ends and knots included at which the surface may have a kink, spaced so that the cells between them, as flat as triangles,
+/// Parameter lines in u and v, domain ends and knots included, spaced so that the cells between them, as flat as triangles,
 /// stay about within `chord` mm of the surface and turn by no more than `angle` radians; `density` makes them closer by a
 /// factor.
 #[must_use]
@@ -22,8 +22,8 @@ pub fn parameter_lines(surface: &NurbsSurface, chord: f64, angle: f64, density: 
         out
     };
     let (su, sv) = (spread(&us), spread(&vs));
-    let mut steps_u = vec![0.0_f64; us.len() - 1];
-    let mut steps_v = vec![0.0_f64; vs.len() - 1];
+    let mut steps_u = vec![1.0f64; us.len() - 1];
+    let mut steps_v = vec![1.0f64; vs.len() - 1];
     for (i, &u) in su.iter().enumerate() {
         for (j, &v) in sv.iter().enumerate() {
             let d = surface.derivatives(u, v);
@@ -45,24 +45,15 @@ pub fn parameter_lines(surface: &NurbsSurface, chord: f64, angle: f64, density: 
             steps_v[j / ACROSS] = steps_v[j / ACROSS].max(by_twist);
         }
     }
-    let lines = |knots: &KnotVector, breaks: &[f64], steps: &[f64]| {
+    let lines = |breaks: &[f64], steps: &[f64]| {
         let mut out = vec![breaks[0]];
-        // Cells add up: what several spans ask for together is what one as long as all of them would.
-        let mut asked = 0.0;
-        for (k, n) in steps.iter().enumerate() {
-            asked += n * density;
-            let last = k + 1 == steps.len();
-            let smooth = !last && knots.multiplicity(breaks[k + 1]) < knots.degree();
-            if smooth && asked + steps[k + 1] * density <= 1.0 {
-                continue;
-            }
-            let from = out[out.len() - 1];
-            let n = (asked.ceil() as usize).clamp(1, MAX_LINES / steps.len() + 1);
-            let d = Domain::new(from, breaks[k + 1]);
+        for (pair, &n) in breaks.windows(2).zip(steps) {
+            let n = if n <= 1.0 && density == 1.0 { 1 } else { (n * density).ceil() as usize };
+            let n = n.clamp(1, MAX_LINES / (breaks.len() - 1) + 1);
+            let d = Domain::new(pair[0], pair[1]);
             out.extend((1..=n).map(|k| d.at(k as f64 / n as f64)));
-            asked = 0.0;
         }
         out
     };
-    (lines(surface.knots_u(), &us, &steps_u), lines(surface.knots_v(), &vs, &steps_v))
+    (lines(&us, &steps_u), lines(&vs, &steps_v))
 }

@@ -1,11 +1,9 @@
 //! Where edges are sampled.
 
-use std::collections::BTreeMap;
-
 use geometry::{Domain, NurbsCurve};
 
 use super::MeshTolerance;
-use crate::{Shell, VertexId};
+use crate::Shell;
 
 const MAX_HALVINGS: u32 = 14;
 
@@ -22,16 +20,6 @@ pub(super) fn edge_samples(shell: &Shell, lines: &[Lines], tolerance: MeshTolera
             let inner = edge_parameters(curve, tolerance);
             std::iter::once(d.start).chain(inner).chain([d.end]).collect()
         }));
-    }
-    // Edges between the same two vertices must not fall together: a face as narrow as the chord may lie between them.
-    let mut between: BTreeMap<[VertexId; 2], Vec<usize>> = BTreeMap::new();
-    for (i, edge) in shell.edges().iter().enumerate().filter(|(_, e)| e.curve.is_some()) {
-        between.entry([edge.start.min(edge.end), edge.start.max(edge.end)]).or_default().push(i);
-    }
-    for &i in between.values().filter(|edges| edges.len() > 1).flatten() {
-        if let [start, end] = samples[i][..] {
-            samples[i].insert(1, Domain::new(start, end).at(0.5));
-        }
     }
     let mut parts: Vec<Vec<usize>> = samples.iter().map(|s| vec![1; s.len().saturating_sub(1)]).collect();
     for (face, (us, vs)) in shell.faces().iter().zip(lines) {
@@ -58,49 +46,17 @@ pub(super) fn edge_samples(shell: &Shell, lines: &[Lines], tolerance: MeshTolera
     samples
 }
 
-/// Inner parameters of an edge so that chords stay within the tolerance. Knots at which it may have a kink are among them;
-/// between those, spans that one chord follows are not told apart.
+/// Inner parameters of an edge so that chords stay within the tolerance.
 fn edge_parameters(curve: &NurbsCurve, tolerance: MeshTolerance) -> Vec<f64> {
-    let knots = curve.knots();
-    let breaks = knots.breaks();
+    let breaks = curve.knots().breaks();
     let mut out = Vec::new();
-    let mut from = 0;
-    for k in 1..breaks.len() {
-        let last = k + 1 == breaks.len();
-        if last || knots.multiplicity(breaks[k]) >= knots.degree() {
-            halve_spans(curve, &breaks[from..=k], tolerance, &mut out);
-            if !last {
-                out.push(breaks[k]);
-            }
-            from = k;
+    for (k, pair) in breaks.windows(2).enumerate() {
+        if k > 0 {
+            out.push(pair[0]);
         }
+        halve(curve, pair[0], pair[1], tolerance, 0, &mut out);
     }
     out
-}
-
-/// The same between the first and the last of breaks: halved at the one in the middle until a chord follows all of them.
-fn halve_spans(curve: &NurbsCurve, breaks: &[f64], tolerance: MeshTolerance, out: &mut Vec<f64>) {
-    let (a, b) = (breaks[0], breaks[breaks.len() - 1]);
-    let inner = &breaks[1..breaks.len() - 1];
-    if inner.is_empty() {
-        halve(curve, a, b, tolerance, 0, out);
-        return;
-    }
-    let (pa, da) = curve.derivatives(a);
-    let (pb, db) = curve.derivatives(b);
-    let chord = pb - pa;
-    let length_sq = chord.norm_squared();
-    let follows = |t: &f64| {
-        let d = curve.point(*t) - pa;
-        length_sq > 0.0 && (d - chord * (d.dot(&chord) / length_sq)).norm() <= tolerance.chord
-    };
-    if da[0].angle(&db[0]) <= tolerance.angle && inner.iter().all(follows) {
-        return;
-    }
-    let middle = breaks.len() / 2;
-    halve_spans(curve, &breaks[..=middle], tolerance, out);
-    out.push(breaks[middle]);
-    halve_spans(curve, &breaks[middle..], tolerance, out);
 }
 
 fn halve(curve: &NurbsCurve, a: f64, b: f64, tolerance: MeshTolerance, depth: u32, out: &mut Vec<f64>) {
