@@ -16,9 +16,9 @@ const MAX_ROUNDS: usize = 8;
 const MOST_POINTS: usize = 600;
 /// Share of the tolerance from which a span is refined while any misses it.
 const REFINED_FROM: f64 = 0.8;
-/// Places per span at which the bending is looked at.
 /// Share of the area per parameter, on the average, below which the normal is looked for with more care.
 const LEAST: f64 = 1e-4;
+/// Places per span at which the bending is looked at.
 const BEND_SAMPLES: usize = 6;
 /// Share of the most area per parameter below which a place is a pole.
 const POLE: f64 = 1e-4;

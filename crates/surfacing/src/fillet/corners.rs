@@ -1,7 +1,7 @@
 //! Where strips end: what becomes of the vertices of the edges that they stand for.
 //!
 //! Everything here works on the true sections; it settles how far each strip reaches, and the new vertices. The edges
-//! between them come after the strips (`paths`).
+//! between them come after the strips (`rebuilt`).
 
 use std::collections::BTreeMap;
 
@@ -9,6 +9,7 @@ use geometry::{Domain, NurbsCurve, Point3, Tolerance, closest_on_curve};
 use nalgebra::Vector6;
 use topology::{EdgeId, Vertex, VertexId};
 
+use super::LEVEL;
 use super::fans::{Fan, Halves, Spoke};
 use super::ground::Ground;
 use super::solve::{contact_on_curve, on_track, solve};
@@ -21,8 +22,6 @@ const LOOKED_AT: usize = 8;
 const SAME: f64 = 0.1;
 /// Share of what a strip's end takes up by which the strip is longer.
 const BEYOND: f64 = 0.2;
-/// Sine of the angle between edges below which one goes on along the other.
-const ALONG: f64 = 0.01;
 
 /// An edge that is rounded.
 pub(super) struct Rail<'a> {
@@ -133,7 +132,7 @@ impl<'a> Corners<'a> {
         match (fan.closed, &chosen[..]) {
             (_, []) => Ok(()),
             (true, [i]) if count >= 3 => self.out(vertex, &fan.from(*i)),
-            (false, [1]) if count == 3 => self.border(vertex, &fan),
+            (false, [1]) if count == 3 => self.border(&fan),
             (true, [i, j]) => {
                 let (fan, between) = (fan.from(*i), j - i);
                 if self.go_on(&fan, between) {
@@ -227,7 +226,6 @@ impl<'a> Corners<'a> {
         for k in 0..=LOOKED_AT {
             let share = k as f64 / LOOKED_AT as f64;
             let place = v[0] + (v[1] - v[0]) * share;
-            at[0] = if k == 0 { t[0] } else { at[0] };
             let off = |x: &[f64; 3]| Some(on_track(track, x[0], place)? - ground.point([x[1], x[2]]));
             let found = solve(at, [track.guide.domain(), du, dv], &off);
             let (x, _) = found.filter(|f| f.1 <= self.tolerance.join).ok_or_else(|| track.too_large(t[0]))?;
@@ -303,7 +301,7 @@ impl<'a> Corners<'a> {
         Ok((v, (t, put)))
     }
 
-    fn border(&mut self, _: VertexId, fan: &Fan) -> Result<(), SurfacingError> {
+    fn border(&mut self, fan: &Fan) -> Result<(), SurfacingError> {
         let (rail, spoke) = (self.rail(fan, 1)?, fan.spokes[1]);
         let t = self.end_of(rail, spoke.at_end);
         let side = side_after(spoke);
@@ -316,16 +314,14 @@ impl<'a> Corners<'a> {
 
     /// Whether the rail of the first spoke goes on smoothly along that of another one.
     fn go_on(&self, fan: &Fan, other: usize) -> bool {
-        let leaves = |spoke: Spoke| {
-            let curve = self.curve(spoke.edge)?;
-            let d = curve.domain();
-            if spoke.at_end { curve.tangent(d.end).map(|t| -t) } else { curve.tangent(d.start) }
+        let (Some(a), Some(b)) = (self.halves.leaves(fan.spokes[0]), self.halves.leaves(fan.spokes[other]))
+        else {
+            return false;
         };
-        let (Some(a), Some(b)) = (leaves(fan.spokes[0]), leaves(fan.spokes[other])) else { return false };
         let few = other <= 2 && fan.spokes.len() - other <= 2;
-        let smooth = |j: usize| self.halves.smooth_at(fan.spokes[j], ALONG);
+        let smooth = |j: usize| self.halves.smooth_at(fan.spokes[j], LEVEL);
         few && a.dot(&b) < 0.0
-            && a.cross(&b).norm() <= ALONG
+            && a.cross(&b).norm() <= LEVEL
             && (1..fan.spokes.len()).filter(|j| *j != other).all(smooth)
     }
 

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use geometry::Vector3;
 use topology::{EdgeId, OrientedEdge, Shell, VertexId};
 
 use crate::side::Side;
@@ -111,6 +112,13 @@ impl<'a> Halves<'a> {
         };
         let (Some(a), Some(b)) = (side(a), side(b)) else { return false };
         a.normal.dot(&b.normal) > 0.0 && a.normal.cross(&b.normal).norm() <= level
+    }
+
+    /// The direction in which an edge leaves a vertex, of length 1; `None` where it has none.
+    pub(super) fn leaves(&self, spoke: Spoke) -> Option<Vector3> {
+        let curve = self.shell.edge(spoke.edge).curve.as_ref()?;
+        let d = curve.domain();
+        if spoke.at_end { curve.tangent(d.end).map(|t| -t) } else { curve.tangent(d.start) }
     }
 
     pub(super) fn origin(&self, half: usize) -> VertexId {

@@ -164,15 +164,10 @@ fn next_along(halves: &Halves<'_>, from: Spoke) -> Option<Spoke> {
     let edge = shell.edge(from.edge);
     let vertex = if from.at_end { edge.end } else { edge.start };
     let fan = halves.fan(vertex)?;
-    let leaves = |spoke: Spoke| {
-        let curve = shell.edge(spoke.edge).curve.as_ref()?;
-        let d = curve.domain();
-        if spoke.at_end { curve.tangent(d.end).map(|t| -t) } else { curve.tangent(d.start) }
-    };
-    let own = leaves(from)?;
+    let own = halves.leaves(from)?;
     let follows = |spoke: &&Spoke| {
         **spoke != from
-            && leaves(**spoke).is_some_and(|t| t.dot(&own) < 0.0 && t.cross(&own).norm() <= LEVEL)
+            && halves.leaves(**spoke).is_some_and(|t| t.dot(&own) < 0.0 && t.cross(&own).norm() <= LEVEL)
             && !halves.smooth_at(**spoke, LEVEL)
             && halves.of(spoke.edge).is_some()
     };
