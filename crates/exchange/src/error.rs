@@ -20,6 +20,16 @@ pub enum ExchangeError {
     /// A tolerance that cannot be used.
     #[error("a chord tolerance of {0} mm cannot be used; give 0.0005 to 50 mm")]
     Tolerance(f64),
+    /// Triangles that do not come as near to the surfaces as asked.
+    #[error("the triangles of {body} come within {reached:.4} mm of its surfaces, not within {asked} mm; give {} mm or more, or send STEP, which is exact", (reached * 1e4).ceil() / 1e4)]
+    Coarse {
+        /// The body.
+        body: String,
+        /// Their largest distance, in millimetres.
+        reached: f64,
+        /// The chord tolerance asked for, in millimetres.
+        asked: f64,
+    },
     /// A mesh could not be made.
     #[error(transparent)]
     Topology(#[from] TopologyError),

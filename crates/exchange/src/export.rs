@@ -83,7 +83,8 @@ impl Export<'_> {
     /// The file's bytes; the same bytes for the same bodies.
     ///
     /// # Errors
-    /// `Empty`, `Tolerance`, and `NeedsSolid` for STL and 3MF of an open shell.
+    /// `Empty`, `Tolerance`, `NeedsSolid` for STL and 3MF of an open shell, and `Coarse` for triangles that do not come
+    /// within the chord tolerance.
     pub fn write(&self, format: Format) -> Result<Vec<u8>, ExchangeError> {
         if self.bodies.is_empty() {
             return Err(ExchangeError::Empty);
@@ -100,8 +101,11 @@ impl Export<'_> {
     }
 
     fn meshes(&self) -> Result<Vec<glb::SceneBody>, ExchangeError> {
-        let tolerance = MeshTolerance::chord(self.chord);
-        let scene = |b: &NamedBody<'_>| glb::SceneBody::new(b.name, b.name, &b.body, tolerance);
+        let scene = |b: &NamedBody<'_>| {
+            let scene = glb::SceneBody::new(b.name, b.name, &b.body, MeshTolerance::chord(self.chord))?;
+            self.fine_enough(b.name, scene.meshes())?;
+            Ok(scene)
+        };
         self.bodies.iter().map(scene).collect()
     }
 
@@ -113,9 +117,22 @@ impl Export<'_> {
                 let Body::Solid(solid) = &b.body else {
                     return Err(ExchangeError::NeedsSolid { format, body: b.name.into() });
                 };
-                let meshes = solid.shells().map(|s| mesh(s, tolerance)).collect::<Result<_, _>>()?;
+                let meshes: Vec<Mesh> =
+                    solid.shells().map(|s| mesh(s, tolerance)).collect::<Result<_, _>>()?;
+                self.fine_enough(b.name, meshes.iter())?;
                 Ok((b.name.to_string(), meshes))
             })
             .collect()
+    }
+
+    fn fine_enough<'m>(
+        &self,
+        body: &str,
+        meshes: impl Iterator<Item = &'m Mesh>,
+    ) -> Result<(), ExchangeError> {
+        let reached = meshes.filter(|m| !m.converged).map(|m| m.max_deviation).reduce(f64::max);
+        reached.map_or(Ok(()), |reached| {
+            Err(ExchangeError::Coarse { body: body.into(), reached, asked: self.chord })
+        })
     }
 }

@@ -1,6 +1,7 @@
 //! Files against the facts of their formats. Reading them back with other libraries is `scripts/crosscheck`.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test fails by panicking")]
 
+use std::f64::consts::{FRAC_PI_4, TAU};
 use std::io::{Cursor, Read};
 
 use exchange::glb::{self, SceneBody};
@@ -160,14 +161,19 @@ fn step_has_the_frame_of_iso_10303_21() {
     );
 }
 
-/// A full turn of a closed or axis-to-axis chain, as STEP text.
-fn turned_step(curves: Vec<NurbsCurve>) -> String {
+/// A chain that ends on the axis or is closed, turned into a solid.
+fn turned(curves: Vec<NurbsCurve>, sweep: f64) -> Body {
     let named: Vec<_> = curves.into_iter().map(|c| (c, "side".to_string())).collect();
     let axis = Axis::new(Point3::origin(), Vector3::z()).unwrap();
-    let turn = Turn::Round { sweep: std::f64::consts::TAU };
-    let body = revolve(&named, &axis, turn, true, false, &Tolerance::default()).unwrap().body;
+    let body =
+        revolve(&named, &axis, Turn::Round { sweep }, true, false, &Tolerance::default()).unwrap().body;
     assert!(body.is_solid());
-    String::from_utf8(write(&body, Format::Step, 0.1).unwrap()).unwrap()
+    body
+}
+
+/// A full turn as STEP text.
+fn turned_step(curves: Vec<NurbsCurve>) -> String {
+    String::from_utf8(write(&turned(curves, TAU), Format::Step, 0.1).unwrap()).unwrap()
 }
 
 /// For each face its surface's record and whether the two normals agree.
@@ -203,7 +209,7 @@ fn elementary_surfaces_go_out_as_such_and_face_outwards() {
         assert_eq!(faces.iter().filter(|f| f.0.starts_with("PLANE(")).count(), 2);
     }
     let frame = Frame::new(p(3.0, 1.0), Vector3::x(), Vector3::z()).unwrap();
-    let tube = circle_arc(&frame, 1.0, 0.3, std::f64::consts::TAU).unwrap();
+    let tube = circle_arc(&frame, 1.0, 0.3, TAU).unwrap();
     for curve in [tube.clone(), tube.reversed()] {
         let faces = faces(&turned_step(vec![curve]));
         let [(torus, true)] = &faces[..] else { panic!("{faces:?}") };
@@ -224,6 +230,14 @@ fn what_cannot_be_sent_is_refused_with_its_cure() {
     for chord in [0.0, -1.0, f64::NAN, 1e9] {
         assert!(matches!(write(&open, Format::Step, chord), Err(ExchangeError::Tolerance(_))));
     }
+    // An eighth of four kilometres round, to half a micrometre: more triangles than are made.
+    let p = |r: f64, z: f64| Point3::new(r, 0.0, z);
+    let ring = [p(0.0, 0.0), p(4e6, 0.0), p(4e6, 7.0), p(0.0, 7.0)];
+    let huge = turned(ring.windows(2).map(|w| NurbsCurve::line(w[0], w[1])).collect(), FRAC_PI_4);
+    let refused = write(&huge, Format::Stl, 0.0005);
+    let Err(ExchangeError::Coarse { reached, asked, .. }) = refused else { panic!("it is sent") };
+    assert!(reached > asked && asked == 0.0005);
+    assert!(write(&huge, Format::Stl, 1.01 * reached).is_ok());
     let nothing = Export { part: "Empty", bodies: vec![], chord: 0.1 };
     assert!(matches!(nothing.write(Format::Step), Err(ExchangeError::Empty)));
     assert!(matches!(Format::from_ending("obj"), Err(ExchangeError::UnknownFormat(_))));

@@ -134,6 +134,21 @@ impl KnotVector {
         self.distinct().into_iter().map(|(k, _)| k).collect()
     }
 
+    /// Runs of spans within which a curve with these knots has no kink, as numbers of the first and the last of their breaks.
+    #[must_use]
+    pub fn smooth_runs(&self) -> Vec<[usize; 2]> {
+        let distinct = self.distinct();
+        let last = distinct.len() - 1;
+        let kinks = (1..last).filter(|&k| distinct[k].1 >= self.degree);
+        let mut runs = vec![[0, last]];
+        for k in kinks {
+            let run = runs.len() - 1;
+            runs[run][1] = k;
+            runs.push([k, last]);
+        }
+        runs
+    }
+
     /// The blossom of the polynomial on one span, from the control points that act on it: de Boor's triangle with an
     /// argument of its own in each of its steps, as many as the degree.
     ///

@@ -1,4 +1,6 @@
-use crate::{Domain, NurbsSurface, Vector3};
+use nalgebra::DMatrix;
+
+use crate::{Domain, KnotVector, NurbsSurface, Vector3};
 
 /// Most lines per direction.
 const MAX_LINES: usize = 4000;
@@ -7,9 +9,9 @@ const SHARE: f64 = 0.55;
 /// Places in a span, and across it, at which a bend is looked at.
 const ACROSS: usize = 3;
 
-/// Parameter lines in u and v, domain ends and knots included, spaced so that the cells between them, as flat as triangles,
-/// stay about within `chord` mm of the surface and turn by no more than `angle` radians; `density` makes them closer by a
-/// factor.
+/// Parameter lines in u and v, spaced so that the cells between them, as flat as triangles, stay about within `chord` mm of
+/// the surface and turn by no more than `angle` radians; `density` makes them closer by a factor. Domain ends are among
+/// them, and knots at which the surface may have a kink; spans that one cell follows are not told apart.
 #[must_use]
 pub fn parameter_lines(surface: &NurbsSurface, chord: f64, angle: f64, density: f64) -> (Vec<f64>, Vec<f64>) {
     let (us, vs) = (surface.knots_u().breaks(), surface.knots_v().breaks());
@@ -22,8 +24,9 @@ pub fn parameter_lines(surface: &NurbsSurface, chord: f64, angle: f64, density: 
         out
     };
     let (su, sv) = (spread(&us), spread(&vs));
-    let mut steps_u = vec![1.0f64; us.len() - 1];
-    let mut steps_v = vec![1.0f64; vs.len() - 1];
+    let mut steps_u = vec![0.0_f64; us.len() - 1];
+    let mut steps_v = vec![0.0_f64; vs.len() - 1];
+    let mut by_twist = DMatrix::<f64>::zeros(us.len() - 1, vs.len() - 1);
     for (i, &u) in su.iter().enumerate() {
         for (j, &v) in sv.iter().enumerate() {
             let d = surface.derivatives(u, v);
@@ -40,20 +43,44 @@ pub fn parameter_lines(surface: &NurbsSurface, chord: f64, angle: f64, density: 
             ask(&mut steps_v, j / ACROSS, &vs, &d.v, &d.vv);
             // A twist lifts the middle of a cell off its sides, by a quarter of what it turns over the cell.
             let cell = (us[i / ACROSS + 1] - us[i / ACROSS]) * (vs[j / ACROSS + 1] - vs[j / ACROSS]);
-            let by_twist = (d.uv.dot(&n).abs() * cell / (4.0 * SHARE * chord)).sqrt();
-            steps_u[i / ACROSS] = steps_u[i / ACROSS].max(by_twist);
-            steps_v[j / ACROSS] = steps_v[j / ACROSS].max(by_twist);
+            let cells = &mut by_twist[(i / ACROSS, j / ACROSS)];
+            *cells = cells.max(d.uv.dot(&n).abs() * cell / (4.0 * SHARE * chord));
         }
     }
-    let lines = |breaks: &[f64], steps: &[f64]| {
+    // It asks for that many cells; where a bend divides the one direction well enough already, for the rest in the other.
+    let bent = (steps_u.clone(), steps_v.clone());
+    for i in 0..steps_u.len() {
+        for j in 0..steps_v.len() {
+            let (cells, n, m) = (by_twist[(i, j)], bent.0[i], bent.1[j]);
+            let even = cells.sqrt();
+            let (n, m) = match () {
+                () if m > even => (cells / m, m),
+                () if n > even => (n, cells / n),
+                () => (even, even),
+            };
+            steps_u[i] = steps_u[i].max(n);
+            steps_v[j] = steps_v[j].max(m);
+        }
+    }
+    let lines = |knots: &KnotVector, breaks: &[f64], steps: &[f64]| {
         let mut out = vec![breaks[0]];
-        for (pair, &n) in breaks.windows(2).zip(steps) {
-            let n = if n <= 1.0 && density == 1.0 { 1 } else { (n * density).ceil() as usize };
-            let n = n.clamp(1, MAX_LINES / (breaks.len() - 1) + 1);
-            let d = Domain::new(pair[0], pair[1]);
-            out.extend((1..=n).map(|k| d.at(k as f64 / n as f64)));
+        for [first, last] in knots.smooth_runs() {
+            // Bends add up, whichever way they go: what several spans ask for together, one cell over all of them would.
+            let mut asked = 0.0;
+            for k in first..last {
+                asked += steps[k];
+                if k + 1 < last && asked + steps[k + 1] <= 1.0 {
+                    continue;
+                }
+                // Closer lines are asked for where long triangles between a face's borders miss it, straight ones too.
+                let n = if asked <= 1.0 { density } else { asked * density }.ceil() as usize;
+                let n = n.clamp(1, MAX_LINES / steps.len() + 1);
+                let d = Domain::new(out[out.len() - 1], breaks[k + 1]);
+                out.extend((1..=n).map(|k| d.at(k as f64 / n as f64)));
+                asked = 0.0;
+            }
         }
         out
     };
-    (lines(&us, &steps_u), lines(&vs, &steps_v))
+    (lines(surface.knots_u(), &us, &steps_u), lines(surface.knots_v(), &vs, &steps_v))
 }

@@ -21,10 +21,14 @@ use crate::{EdgeId, Face, FaceId, Shell, TopologyError};
 
 /// Rounds of refinement for a face whose measured deviation is still above the tolerance.
 const MAX_ROUNDS: usize = 5;
+/// What a round has to leave of the deviation at most for another to follow.
+const HELPS: f64 = 0.95;
 /// How often chords that cross are divided.
 const MAX_DIVISIONS: usize = 10;
 /// How near the boundary a point of the grid may be, as a share of its narrowest cell.
 const BESIDE: f64 = 0.1;
+/// How many times longer than wide triangles may become where the surface is straight.
+const LONGEST: f64 = 40.0;
 
 /// How fine a mesh is to be.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -200,7 +204,7 @@ fn mesh_face(
     tolerance: MeshTolerance,
 ) -> Result<MeshedFace, Crossing> {
     let face = shell.face(id);
-    let mut density = 1.0;
+    let (mut density, mut before) = (1.0, f64::INFINITY);
     loop {
         let denser;
         let lines = if density > 1.0 {
@@ -210,10 +214,11 @@ fn mesh_face(
             lines
         };
         let meshed = triangulate(shell, id, face, samples, positions, lines)?;
-        let rounds_left = density < 2f64.powi(MAX_ROUNDS as i32);
-        if meshed.deviation <= tolerance.chord || !rounds_left {
+        let helps = meshed.deviation < HELPS * before && density < 2f64.powi(MAX_ROUNDS as i32);
+        if meshed.deviation <= tolerance.chord || !helps {
             return Ok(meshed);
         }
+        before = meshed.deviation;
         density *= (1.1 * (meshed.deviation / tolerance.chord).sqrt()).clamp(1.2, 4.0);
     }
 }
@@ -258,7 +263,8 @@ fn triangulate(
         constraints.extend((0..count).map(|k| [first + k, first + (k + 1) % count]));
     }
     unite_corners(&mut corners);
-    part_corners(&mut corners, &constraints, scales(surface));
+    let scale = scales(surface, us, vs);
+    part_corners(&mut corners, &constraints, scale);
     let boundary_count = corners.len();
     let rectangular = face.is_whole();
     let inner_us = &us[1..us.len() - 1];
@@ -287,7 +293,7 @@ fn triangulate(
     let mut triangles = if gridded {
         grid_triangles(&corners, &side_starts, boundary_count, inner_us.len(), inner_vs.len())
     } else {
-        delaunay_triangles(&corners, &constraints, scales(surface)).map_err(|(reason, crossed)| {
+        delaunay_triangles(&corners, &constraints, scale).map_err(|(reason, crossed)| {
             let chords = chords_near(face, &corners, &constraints, &side_starts, samples, &crossed);
             Crossing { face: id.index(), reason, chords }
         })?
@@ -329,8 +335,10 @@ fn triangulate(
     Ok(MeshedFace { mesh: FaceMesh { face: id, vertices, triangles }, first_inner, inner, deviation })
 }
 
-/// Mean lengths of the surface's first derivatives: what one unit of u and of v measures in space.
-fn scales(surface: &NurbsSurface) -> [f64; 2] {
+/// What one unit of u and of v measures where triangles are made: how many cells of the grid it crosses, so that triangles
+/// grow long where the surface is straight and stay narrow where it bends; a cell is not taken as longer than `LONGEST`
+/// times its width.
+fn scales(surface: &NurbsSurface, us: &[f64], vs: &[f64]) -> [f64; 2] {
     let (du, dv) = surface.domain();
     let (mut a, mut b) = (0.0, 0.0);
     for i in 0..5 {
@@ -341,5 +349,12 @@ fn scales(surface: &NurbsSurface) -> [f64; 2] {
             b += sv.norm();
         }
     }
-    [(a / 25.0).max(1e-9), (b / 25.0).max(1e-9)]
+    let lengths = [(a / 25.0).max(1e-9), (b / 25.0).max(1e-9)];
+    let cells = [us.len() - 1, vs.len() - 1];
+    if cells == [1, 1] {
+        return lengths;
+    }
+    let steps = [lengths[0] * du.length() / cells[0] as f64, lengths[1] * dv.length() / cells[1] as f64];
+    let least = steps[0].min(steps[1]);
+    [0, 1].map(|k| lengths[k] / steps[k].min(LONGEST * least))
 }

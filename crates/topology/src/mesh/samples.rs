@@ -1,11 +1,16 @@
 //! Where edges are sampled.
 
-use geometry::{Domain, NurbsCurve};
+use std::collections::BTreeMap;
+
+use geometry::{Domain, NurbsCurve, Point3, Vector3};
 
 use super::MeshTolerance;
-use crate::Shell;
+use crate::{Shell, VertexId};
 
+/// How often a span is halved at most.
 const MAX_HALVINGS: u32 = 14;
+/// Parts of a span at whose ends a chord is held against the curve.
+const PER_SPAN: usize = 4;
 
 /// Grid lines of a face's surface in u and in v.
 pub(super) type Lines = (Vec<f64>, Vec<f64>);
@@ -20,6 +25,16 @@ pub(super) fn edge_samples(shell: &Shell, lines: &[Lines], tolerance: MeshTolera
             let inner = edge_parameters(curve, tolerance);
             std::iter::once(d.start).chain(inner).chain([d.end]).collect()
         }));
+    }
+    // Edges between the same two vertices must not fall together: a face as narrow as the chord may lie between them.
+    let mut between: BTreeMap<[VertexId; 2], Vec<usize>> = BTreeMap::new();
+    for (i, edge) in shell.edges().iter().enumerate().filter(|(_, e)| e.curve.is_some()) {
+        between.entry([edge.start.min(edge.end), edge.start.max(edge.end)]).or_default().push(i);
+    }
+    for &i in between.values().filter(|edges| edges.len() > 1).flatten() {
+        if let [start, end] = samples[i][..] {
+            samples[i].insert(1, Domain::new(start, end).at(0.5));
+        }
     }
     let mut parts: Vec<Vec<usize>> = samples.iter().map(|s| vec![1; s.len().saturating_sub(1)]).collect();
     for (face, (us, vs)) in shell.faces().iter().zip(lines) {
@@ -46,36 +61,70 @@ pub(super) fn edge_samples(shell: &Shell, lines: &[Lines], tolerance: MeshTolera
     samples
 }
 
-/// Inner parameters of an edge so that chords stay within the tolerance.
+/// Inner parameters of an edge so that chords stay within the tolerance. Knots at which it may have a kink are among them;
+/// spans that one chord follows are not told apart.
 fn edge_parameters(curve: &NurbsCurve, tolerance: MeshTolerance) -> Vec<f64> {
-    let breaks = curve.knots().breaks();
+    let knots = curve.knots();
+    let breaks = knots.breaks();
     let mut out = Vec::new();
-    for (k, pair) in breaks.windows(2).enumerate() {
-        if k > 0 {
-            out.push(pair[0]);
+    for [first, last] in knots.smooth_runs() {
+        if first > 0 {
+            out.push(breaks[first]);
         }
-        halve(curve, pair[0], pair[1], tolerance, 0, &mut out);
+        let places = breaks[first..=last]
+            .windows(2)
+            .flat_map(|span| {
+                (0..PER_SPAN).map(|k| Domain::new(span[0], span[1]).at(k as f64 / PER_SPAN as f64))
+            })
+            .chain([breaks[last]])
+            .map(|t| Place::on(curve, t))
+            .collect::<Vec<_>>();
+        halve(curve, &places, tolerance, 0, &mut out);
     }
     out
 }
 
-fn halve(curve: &NurbsCurve, a: f64, b: f64, tolerance: MeshTolerance, depth: u32, out: &mut Vec<f64>) {
-    let m = 0.5 * (a + b);
-    let (pa, da) = curve.derivatives(a);
-    let (pb, db) = curve.derivatives(b);
-    let chord = pb - pa;
+/// A place of a curve and its direction there.
+struct Place {
+    parameter: f64,
+    point: Point3,
+    tangent: Vector3,
+}
+
+impl Place {
+    fn on(curve: &NurbsCurve, parameter: f64) -> Self {
+        let (point, [tangent, ..]) = curve.derivatives(parameter);
+        Self { parameter, point, tangent }
+    }
+}
+
+/// Divides the curve along `places` until a chord follows it: all of the places between its ends lie beside it and go its way.
+fn halve(curve: &NurbsCurve, places: &[Place], tolerance: MeshTolerance, depth: u32, out: &mut Vec<f64>) {
+    let [first, between @ .., last] = places else { return };
+    let chord = last.point - first.point;
     let length_sq = chord.norm_squared();
-    let off = |t: f64| {
-        let d = curve.point(t) - pa;
-        if length_sq == 0.0 { d.norm() } else { (d - chord * (d.dot(&chord) / length_sq)).norm() }
+    let beside = |p: &Place| {
+        let d = p.point - first.point;
+        let off = if length_sq == 0.0 { d.norm() } else { (d - chord * (d.dot(&chord) / length_sq)).norm() };
+        off <= tolerance.chord
     };
-    let turn = if curve.degree() == 1 { 0.0 } else { da[0].angle(&db[0]) };
-    let fine = turn <= tolerance.angle
-        && off(m).max(off(0.75 * a + 0.25 * b)).max(off(0.25 * a + 0.75 * b)) <= tolerance.chord;
-    if fine || depth >= MAX_HALVINGS {
+    let turned = |p: &Place| curve.degree() > 1 && first.tangent.angle(&p.tangent) > tolerance.angle;
+    let follows = between.iter().all(|p| beside(p) && !turned(p)) && !turned(last);
+    if follows || depth >= MAX_HALVINGS {
         return;
     }
-    halve(curve, a, m, tolerance, depth + 1, out);
-    out.push(m);
-    halve(curve, m, b, tolerance, depth + 1, out);
+    if places.len() > PER_SPAN + 1 {
+        let middle = places.len() / 2;
+        halve(curve, &places[..=middle], tolerance, depth, out);
+        out.push(places[middle].parameter);
+        halve(curve, &places[middle..], tolerance, depth, out);
+    } else {
+        let d = Domain::new(first.parameter, last.parameter);
+        let twice = 2 * PER_SPAN;
+        let finer: Vec<Place> =
+            (0..=twice).map(|k| Place::on(curve, d.at(k as f64 / twice as f64))).collect();
+        halve(curve, &finer[..=PER_SPAN], tolerance, depth + 1, out);
+        out.push(finer[PER_SPAN].parameter);
+        halve(curve, &finer[PER_SPAN..], tolerance, depth + 1, out);
+    }
 }
