@@ -2,9 +2,11 @@
 //!
 //! The Bernstein recurrences are equations 1.9 and 1.10.
 
+use std::sync::OnceLock;
+
 use crate::knot_vector::ORDER;
 use crate::patch::Patch;
-use crate::{Homogeneous, KnotVector};
+use crate::{Box3, Homogeneous, KnotVector, Point3, box_of};
 
 pub(crate) type Coefficient = [f64; 4];
 const ZERO: Coefficient = [0.0; 4];
@@ -123,6 +125,8 @@ pub(crate) struct BezierPieces {
     v: Direction,
     /// Per piece (u index first), its net row by row.
     coefficients: Vec<Coefficient>,
+    /// The box round each piece's net, once asked for.
+    boxes: OnceLock<Vec<Box3>>,
 }
 
 impl BezierPieces {
@@ -153,7 +157,7 @@ impl BezierPieces {
                 }
             }
         }
-        Self { u: Direction::new(u), v: Direction::new(v), coefficients }
+        Self { u: Direction::new(u), v: Direction::new(v), coefficients, boxes: OnceLock::new() }
     }
 
     fn net(&self, piece_u: usize, piece_v: usize) -> &[Coefficient] {
@@ -162,14 +166,24 @@ impl BezierPieces {
         &self.coefficients[start..start + size]
     }
 
-    /// All pieces, each by itself.
-    pub(crate) fn patches(&self) -> impl Iterator<Item = Patch> + '_ {
-        self.u.breaks.windows(2).enumerate().flat_map(move |(a, u)| {
-            self.v
-                .breaks
-                .windows(2)
-                .enumerate()
-                .map(move |(b, v)| Patch::new(self.net(a, b), self.v.degree + 1, [u[0], u[1]], [v[0], v[1]]))
+    /// The pieces whose nets' boxes come within a distance of a point, in mm.
+    pub(crate) fn patches_within<'a>(
+        &'a self,
+        to: &'a Point3,
+        within: f64,
+    ) -> impl Iterator<Item = Patch> + 'a {
+        let columns = self.v.breaks.len() - 1;
+        let order = self.v.degree + 1;
+        let boxes = self.boxes.get_or_init(|| {
+            let place = |c: &Coefficient| Point3::new(c[0] / c[3], c[1] / c[3], c[2] / c[3]);
+            let of_piece = |net: &[Coefficient]| box_of(net.iter().map(place).collect::<Vec<_>>().iter());
+            self.coefficients.chunks_exact((self.u.degree + 1) * order).map(of_piece).collect()
+        });
+        let near = move |b: &Box3| within >= 0.0 && b.distance_2(&[to.x, to.y, to.z]) <= within * within;
+        boxes.iter().enumerate().filter(move |(_, b)| near(b)).map(move |(piece, _)| {
+            let (a, b) = (piece / columns, piece % columns);
+            let [us, vs] = [(&self.u, a), (&self.v, b)].map(|(d, k)| [d.breaks[k], d.breaks[k + 1]]);
+            Patch::new(self.net(a, b), order, us, vs)
         })
     }
 

@@ -24,6 +24,9 @@ const MOST_HALVINGS: usize = 20;
 const FOLLOWED_EVERY: usize = 4;
 /// Pieces looked at: where the surface is as near all round, as a sphere is to its centre, there is no end to them.
 const MOST_PIECES: usize = 2000;
+/// Halvings of a piece after which it is taken to be near, and pieces looked at for that.
+const TELLING_HALVINGS: usize = 8;
+const TELLING_PIECES: usize = 60;
 /// Share of a distance within which another one is as near.
 const AS_NEAR_SHARE: f64 = 1e-6;
 
@@ -186,7 +189,7 @@ fn confirmed(
         (nearest < enough(best)).then_some(Candidate { patch, nearest, halvings })
     };
     let mut open: BinaryHeap<Candidate> =
-        surface.pieces().patches().filter_map(|p| candidate(p, 0, &best)).collect();
+        surface.pieces().patches_within(to, enough(&best)).filter_map(|p| candidate(p, 0, &best)).collect();
     for _ in 0..MOST_PIECES {
         let Some(next) = open.pop().filter(|c| c.nearest < enough(&best)) else { break };
         let [u, v] = next.patch.middle();
@@ -255,6 +258,31 @@ pub fn closest_on_surface(surface: &NurbsSurface, to: &Point3) -> OnSurface {
     let step = toward(surface, to);
     let found = confirmed(surface, to, search(surface, &miss, &step), &miss, &step);
     on_border(surface, found, &miss)
+}
+
+/// The nearest place of a surface to a point if it is no farther than `within` mm; of points well beyond that it is told
+/// much sooner than the nearest place is found.
+#[must_use]
+pub fn closest_within(surface: &NurbsSurface, to: &Point3, within: f64) -> Option<OnSurface> {
+    if is_farther(surface, to, within) {
+        return None;
+    }
+    Some(closest_on_surface(surface, to)).filter(|found| found.distance <= within)
+}
+
+/// Whether the hulls of a surface's pieces, halved a few times, show that all of it is farther from a point than `within`.
+fn is_farther(surface: &NurbsSurface, to: &Point3, within: f64) -> bool {
+    let may_hold = |patch: &Patch| patch.nearest_possible(to) <= within;
+    let mut open: Vec<(Patch, usize)> =
+        surface.pieces().patches_within(to, within).filter(may_hold).map(|patch| (patch, 0)).collect();
+    for _ in 0..TELLING_PIECES {
+        let Some((patch, halvings)) = open.pop() else { return true };
+        if halvings == TELLING_HALVINGS {
+            return false;
+        }
+        open.extend(patch.halves().into_iter().filter(may_hold).map(|half| (half, halvings + 1)));
+    }
+    open.is_empty()
 }
 
 /// A place of a surface no farther than `within` mm from a point, looked for from a place nearby: much sooner found than the

@@ -106,7 +106,7 @@ fn try_fillet(
     let mut s = by_offset(&offsets.0, &a, found.first_parameter);
     let mut t = by_offset(&offsets.1, &b, found.second_parameter);
     let offset = |curve: &NurbsCurve, t: f64| {
-        let (p, [d, ..]) = curve.derivatives(t);
+        let (p, d) = curve.moving(t);
         let tangent = d.try_normalize(1e-14)?;
         Some((p + up.cross(&tangent) * side, d * (1.0 - signed_curvature(curve, &up, t) * side)))
     };

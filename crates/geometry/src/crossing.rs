@@ -107,8 +107,8 @@ fn refine(curves: &[NurbsCurve], a: &Chord, b: &Chord, start: (f64, f64)) -> Cro
     let mut s = a.t[0] + (a.t[1] - a.t[0]) * start.0;
     let mut t = b.t[0] + (b.t[1] - b.t[0]) * start.1;
     for _ in 0..MAX_NEWTON_STEPS {
-        let (p, [pd, ..]) = ca.derivatives(s);
-        let (q, [qd, ..]) = cb.derivatives(t);
+        let (p, pd) = ca.moving(s);
+        let (q, qd) = cb.moving(t);
         let (pd, qd, d) = (pd.xy(), qd.xy(), q.xy() - p.xy());
         let det = pd.perp(&qd);
         if det.abs() < 1e-14 * pd.norm() * qd.norm() || d.norm() < 1e-13 {

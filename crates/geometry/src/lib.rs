@@ -48,11 +48,13 @@ mod surface_edit;
 mod tolerance;
 mod zeros;
 
-pub use approach::{Approach, curves_approach, curves_approaches};
+pub use approach::{Approach, curves_approach, curves_approaches, curves_close_by};
 pub use arc::{arc_segments, circle_arc};
 pub use box_tree::{Box3, BoxTree, box_of, diagonal, grown};
 pub use closest::{ClosestOnCurve, closest_on_curve};
-pub use closest_on_surface::{OnSurface, along_direction, closest_on_surface, nearby_on_surface};
+pub use closest_on_surface::{
+    OnSurface, along_direction, closest_on_surface, closest_within, nearby_on_surface,
+};
 pub use comb::{Tooth, comb};
 pub use compatible::{compatible, compatible_within};
 pub use corner::{Corner, chamfer, fillet};

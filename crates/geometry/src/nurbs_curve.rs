@@ -161,6 +161,15 @@ impl NurbsCurve {
     /// Section 4.3, equation 4.8.
     #[must_use]
     pub fn velocity(&self, parameter: f64) -> Vector3 {
+        self.moving(parameter).1
+    }
+
+    /// Point and first derivative at a parameter, for little more than the point alone.
+    ///
+    /// # References
+    /// Section 4.3, equation 4.8.
+    #[must_use]
+    pub fn moving(&self, parameter: f64) -> (Point3, Vector3) {
         let t = self.domain().clamp(parameter);
         let span = self.knots.span(t);
         let first = span - self.degree();
@@ -169,7 +178,7 @@ impl NurbsCurve {
             points.fold(Homogeneous::zeros(), |sum, (p, n)| sum + p * n)
         });
         let [h, d] = sums;
-        (d.xyz() - h.xyz() * (d.w / h.w)) / h.w
+        (project(&h), (d.xyz() - h.xyz() * (d.w / h.w)) / h.w)
     }
 
     /// Point and first three derivatives at a parameter.

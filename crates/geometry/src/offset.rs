@@ -100,7 +100,7 @@ pub fn offset_in_plane(
         return Ok(exact(arc));
     }
     let offset = |t: f64| -> Result<(Point3, Vector3), GeometryError> {
-        let (p, [d1, ..]) = curve.derivatives(t);
+        let (p, d1) = curve.moving(t);
         let tangent = curve.tangent(t).ok_or(GeometryError::NoDirection { at: p.into() })?;
         let kappa = signed_curvature(curve, normal, t);
         Ok((p + normal.cross(&tangent) * distance, d1 * (1.0 - kappa * distance)))

@@ -41,7 +41,7 @@ pub enum Foot {
 #[must_use]
 pub fn feet(curve: &NurbsCurve, from: &Point3) -> Vec<(f64, Foot)> {
     let sight = |t: f64| {
-        let (p, [d, ..]) = curve.derivatives(t);
+        let (p, d) = curve.moving(t);
         (p - from, d)
     };
     let square = sign_changes(curve, |t| {

@@ -216,16 +216,19 @@ fn faces_are_removed_and_swapped_by_name() {
     let top = face_at(&made, 3, 20.0);
     let notice = failure(&remove("healed", &[&top]), 4);
     assert!(notice.at.is_some() && notice.message.contains("do not close"), "{notice:?}");
-    // The top swapped for a plane at 26, and for one that is too small.
-    let swap = |half: f64| {
+    // The top swapped for a plane at 26, for one that has to be made longer, and for one that never meets the sides.
+    let swap = |plane: &str, half: f64| {
         let mut steps = bored();
-        steps.push(rectangle("outline_2", "xy", 26.0, [-half, -half, half, half]));
+        steps.push(rectangle("outline_2", plane, 26.0, [-half, -half, half, half]));
         steps.push(step("lid", "flat_face", json!({"outlines": [of("outline_2")]})));
         let swap = json!({"face": {"step": "bored", "item": top}, "by": of("lid")});
         then(steps, step("taller", "swap_face", swap))
     };
-    let taller = swap(50.0);
-    near(volume(&taller, 6), (40.0 * 30.0 - PI * 25.0) * 26.0, 1e-6);
-    assert_eq!(taller.results().collect::<Vec<_>>(), [6]);
-    assert!(failure(&swap(10.0), 6).at.is_some());
+    for half in [50.0, 10.0] {
+        let taller = swap("xy", half);
+        near(volume(&taller, 6), (40.0 * 30.0 - PI * 25.0) * 26.0, 1e-6);
+        assert_eq!(taller.results().collect::<Vec<_>>(), [6]);
+    }
+    let beside = failure(&swap("yz", 50.0), 6);
+    assert!(beside.at.is_some() && beside.message.contains("beyond its own border"), "{beside:?}");
 }

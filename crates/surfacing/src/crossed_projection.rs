@@ -79,7 +79,7 @@ pub fn crossed_projection(
             let (low, high) = (low.min(high), low.max(high));
             held = Some(held.map_or((low, high), |h| (h.0.min(low), h.1.max(high))));
             let at = |t: f64| {
-                let (a, [da, ..]) = curve.derivatives(t);
+                let (a, da) = curve.moving(t);
                 let (b, db) = partner.at(a.coords.dot(&along), da.dot(&along));
                 let depth = (b - a).dot(&across) / slope;
                 let rate = (db - da).dot(&across) / slope;
@@ -185,7 +185,7 @@ impl<'a> Partner<'a> {
         let rising = of(curve, high) > of(curve, low);
         let mut t = 0.5 * (low + high);
         for _ in 0..HALVINGS {
-            let (p, [d, ..]) = curve.derivatives(t);
+            let (p, d) = curve.moving(t);
             let miss = p.coords.dot(&self.along) - height;
             if (miss > 0.0) == rising {
                 high = t
@@ -200,7 +200,7 @@ impl<'a> Partner<'a> {
                 break;
             }
         }
-        let (p, [d, ..]) = curve.derivatives(t);
+        let (p, d) = curve.moving(t);
         let speed = d.dot(&self.along);
         // Where the view runs level for a moment, the rate has no bound; the fit then does without it.
         let change = if speed.abs() > 1e-9 * d.norm() { d * (rate / speed) } else { self.along * rate };

@@ -49,7 +49,7 @@ pub fn curve_on_surface(
     let flat: Vec<Point3> = flat.iter().map(|p| Point3::new(p[0], p[1], 0.0)).collect();
     let pcurve = interpolate(&flat, &chord_parameters(&space), degree, &EndDerivatives::free())?;
     let at = |t: f64| -> Result<_, SurfacingError> {
-        let (p, [d, ..]) = pcurve.derivatives(t);
+        let (p, d) = pcurve.moving(t);
         // A spline may swing over a border between its points; the curve then follows the border.
         let held = |k: usize| !closed[k] && domains[k].clamp(p[k]) != p[k];
         let (point, su, sv) = surface.tangents(inside(0, p.x), inside(1, p.y));

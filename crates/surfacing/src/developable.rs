@@ -30,8 +30,8 @@ pub(crate) struct Strip {
 /// How far the surface's normal turns along the ruling between places of two curves, in radians, with the sign of the
 /// volume that both tangents and the ruling span.
 fn twist(a: &NurbsCurve, b: &NurbsCurve, t: f64, u: f64) -> f64 {
-    let (p, [da, ..]) = a.derivatives(t);
-    let (q, [db, ..]) = b.derivatives(u);
+    let (p, da) = a.moving(t);
+    let (q, db) = b.moving(u);
     let ruling = (q - p).try_normalize(1e-12).unwrap_or_else(Vector3::zeros);
     let (m, n) = (da.cross(&ruling), db.cross(&ruling));
     m.cross(&n).dot(&ruling).atan2(m.dot(&n))

@@ -105,6 +105,18 @@ pub enum SurfacingError {
         /// Where.
         at: [f64; 3],
     },
+    /// An offset is farther than the shape leaves room for.
+    #[error("an offset by {asked:.3} mm does not fit: {why}; up to {down:.3} mm fits here", down = (fits * 1e3).trunc() / 1e3)]
+    TooFar {
+        /// The distance asked for, in millimetres; below 0 to the inner side.
+        asked: f64,
+        /// The farthest one on that side that was found to fit, in millimetres.
+        fits: f64,
+        /// What goes wrong.
+        why: String,
+        /// Where.
+        at: [f64; 3],
+    },
     /// An edge with more than two faces, for which no side is the outer one.
     #[error("more than two faces meet along this edge; separate them first")]
     ManyFaces {
@@ -125,6 +137,18 @@ pub enum SurfacingError {
     )]
     CannotHeal {
         /// Where they stay open.
+        at: [f64; 3],
+    },
+    /// A surface that does not close the place of a face.
+    #[error(
+        "the new surface and the faces beside it do not meet all round: here it is {apart:.3} mm off the edge, {short:.3} mm of that beyond its own border; make it larger, or move it nearer"
+    )]
+    CannotSwap {
+        /// How far the edge is from it, in millimetres.
+        apart: f64,
+        /// How much of that is along the surface, beyond its border, in millimetres.
+        short: f64,
+        /// On the edge.
         at: [f64; 3],
     },
     /// A border beyond which a surface cannot be made longer.
@@ -675,6 +699,8 @@ impl SurfacingError {
             | Self::CrossesItself { at }
             | Self::RingPartWay { at }
             | Self::TooThick { at, .. }
+            | Self::TooFar { at, .. }
+            | Self::CannotSwap { at, .. }
             | Self::ManyFaces { at }
             | Self::NotABorder { at }
             | Self::FilletTooLarge { at, .. }

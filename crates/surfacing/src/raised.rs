@@ -7,7 +7,7 @@
 use std::sync::Arc;
 
 use geometry::{
-    Domain, Elementary, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, closest_on_surface,
+    Domain, Elementary, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, closest_within,
     nearby_on_surface, offset_surface, polygon_area,
 };
 use topology::{
@@ -334,7 +334,7 @@ fn on_surface(
     direction: &Vector3,
     tolerance: &Tolerance,
 ) -> Result<NurbsCurve, SurfacingError> {
-    let lies = |t: f64| closest_on_surface(surface, &curve.point(t)).distance <= tolerance.resolution;
+    let lies = |t: f64| closest_within(surface, &curve.point(t), tolerance.resolution).is_some();
     if curve.knots().sampled(4).into_iter().all(lies) {
         return Ok(curve.clone());
     }

@@ -1,9 +1,11 @@
 //! Solids and shells with faces taken away, healed by their neighbours, or exchanged for other surfaces.
 
+use std::cmp::Ordering;
 use std::collections::BTreeSet;
+use std::sync::Arc;
 
-use geometry::{Point3, Tolerance, closest_on_surface};
-use topology::{EdgeId, Shell, inner_place};
+use geometry::{GoesOn, NurbsSurface, Point3, SurfaceSide, Tolerance, closest_on_surface, extended_surface};
+use topology::{EdgeId, Face, Shell, inner_place, natural_shell};
 
 use crate::SurfacingError;
 use crate::offset_shell::{Opening, filled_shell};
@@ -45,10 +47,11 @@ pub fn healed(shell: &Shell, gone: &BTreeSet<usize>, tolerance: &Tolerance) -> R
     grown(&left, &open, None, tolerance)
 }
 
-/// A shell with one of its faces exchanged for another surface, up to which its neighbours grow or are cut.
+/// A shell with one of its faces exchanged for another surface, up to which its neighbours grow or are cut, and which is itself
+/// taken as far as its surface goes, and made longer over its borders in its own nature where it is too small.
 ///
 /// # Errors
-/// `CannotHeal` where they do not reach it, or it does not reach them.
+/// `CannotSwap` where they do not reach it, or it does not reach them.
 pub fn swapped(
     shell: &Shell,
     face: usize,
@@ -63,11 +66,61 @@ pub fn swapped(
     // The other surface faces as the old face did.
     let [x, y] = foot.parameters;
     let along = match (old.surface.normal(u, v), new.surface.normal(x, y)) {
-        (Some(a), Some(b)) => (a.dot(&b) > 0.0) == (old.reversed == new.reversed),
-        _ => true,
+        (Some(a), Some(b)) => a.dot(&b) > 0.0,
+        _ => old.reversed == new.reversed,
     };
-    let other = if along { other.clone() } else { other.clone().flipped() };
-    grown(&left, &open, Some((&other, foot.parameters, foot.distance)), tolerance)
+    let reversed = if along { old.reversed } else { !old.reversed };
+    let filler = Filler { surface: &new.surface, role: &new.role, reversed, at: foot.parameters };
+    grown(&left, &open, Some((&filler, foot.distance)), tolerance).map_err(|error| match error {
+        SurfacingError::CannotHeal { .. } => missing(&left, &open, new),
+        other => other,
+    })
+}
+
+/// A surface up to which faces grow, with a place of it that stays.
+struct Filler<'a> {
+    surface: &'a Arc<NurbsSurface>,
+    role: &'a str,
+    reversed: bool,
+    at: [f64; 2],
+}
+
+impl Filler<'_> {
+    /// All of the surface, made longer by `more` mm over every border over which it can go on.
+    fn shell(&self, more: f64, tolerance: &Tolerance) -> Result<Shell, SurfacingError> {
+        let longer = |surface: Arc<NurbsSurface>, side| match extended_surface(
+            &surface,
+            side,
+            more,
+            GoesOn::Naturally,
+        ) {
+            Ok(longer) if more > 0.0 => Arc::new(longer),
+            _ => surface,
+        };
+        let surface = SurfaceSide::ALL.into_iter().fold(self.surface.clone(), longer);
+        let shell = natural_shell(surface, self.role, tolerance)?;
+        Ok(if self.reversed { shell.flipped() } else { shell })
+    }
+}
+
+/// Where a surface misses the edges of an opening most, seen along itself.
+fn missing(left: &Shell, open: &BTreeSet<EdgeId>, new: &Face) -> SurfacingError {
+    let misses = places_of(left, open).into_iter().map(|p| {
+        let foot = closest_on_surface(&new.surface, &p);
+        let off = p - foot.point;
+        let [u, v] = foot.parameters;
+        let along = new.surface.normal(u, v).map_or(0.0, |n| (off - n * off.dot(&n)).norm());
+        (foot.distance, along, p)
+    });
+    let most = misses.max_by(|a, b| (a.1, a.0).partial_cmp(&(b.1, b.0)).unwrap_or(Ordering::Equal));
+    let (apart, short, at) = most.unwrap_or((0.0, 0.0, Point3::origin()));
+    SurfacingError::CannotSwap { apart, short, at: at.into() }
+}
+
+/// Places along edges.
+fn places_of(shell: &Shell, edges: &BTreeSet<EdgeId>) -> Vec<Point3> {
+    let curves = edges.iter().filter_map(|e| shell.edge(*e).curve.as_ref());
+    curves.flat_map(|c| c.knots().sampled(4).into_iter().map(|t| c.point(t))).collect()
 }
 
 fn place_of(shell: &Shell) -> [f64; 3] {
@@ -77,24 +130,30 @@ fn place_of(shell: &Shell) -> [f64; 3] {
 fn grown(
     left: &Shell,
     open: &BTreeSet<EdgeId>,
-    filler: Option<(&Shell, [f64; 2], f64)>,
+    filler: Option<(&Filler<'_>, f64)>,
     tolerance: &Tolerance,
 ) -> Result<Shell, SurfacingError> {
-    let points: Vec<Point3> = open
-        .iter()
-        .filter_map(|e| left.edge(*e).curve.as_ref())
-        .flat_map(|c| c.knots().sampled(4).into_iter().map(|t| c.point(t)))
-        .collect();
+    let points = places_of(left, open);
     let first = points.first().copied().unwrap_or_default();
     let size = points.iter().map(|p| (p - first).norm()).fold(0.0, f64::max);
-    let size = filler.map_or(size, |(_, _, apart)| size.max(apart));
+    let size = filler.map_or(size, |(_, apart)| size.max(apart));
     let mut reach = FIRST * size.max(tolerance.join);
     let mut last = None;
     for _ in 0..DOUBLINGS {
-        let opening = Opening { edges: open, reach, filler: filler.map(|(shell, at, _)| (shell, at)) };
-        match filled_shell(left, &opening, tolerance) {
-            Ok(shell) => return Ok(shell),
-            Err(error) => last = error.place().or(last),
+        // A surface that is large enough is taken as it is.
+        let fillers = match filler {
+            None => vec![None],
+            Some((filler, _)) => vec![
+                Some((filler.shell(0.0, tolerance)?, filler.at)),
+                Some((filler.shell(reach, tolerance)?, filler.at)),
+            ],
+        };
+        for filler in &fillers {
+            let filler = filler.as_ref().map(|(shell, at)| (shell, *at));
+            match filled_shell(left, &Opening { edges: open, reach, filler }, tolerance) {
+                Ok(shell) => return Ok(shell),
+                Err(error) => last = error.place().or(last),
+            }
         }
         reach *= 2.0;
     }

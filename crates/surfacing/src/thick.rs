@@ -5,28 +5,18 @@ use std::collections::{BTreeMap, BTreeSet};
 use geometry::{Domain, NurbsCurve, NurbsSurface, Tolerance, closest_on_curve, compatible};
 use topology::{
     Body, EdgeId, FaceId, Shell, Solid, free_edges, imprint_where, inner_place, join, natural_shell,
-    self_crossings,
 };
 
-use crate::fits::largest_share;
+use crate::fits::{apart, fitted};
 use crate::{OffsetShell, SurfacingError, offset_shell};
 
-/// A wall with what was reached.
+/// A wall, or a shell at a distance, with what was reached.
 #[derive(Debug, Clone)]
 pub struct Walled {
-    /// The solid.
+    /// The solid or shell.
     pub body: Body,
     /// Largest distance of a face from the true offset that was measured, in millimetres.
     pub max_deviation: f64,
-}
-
-/// A body, unless it runs into itself: offsets of faces that are no neighbours know nothing of each other.
-///
-/// # Errors
-/// `RunsIntoItself`.
-pub fn apart(body: Body) -> Result<Body, SurfacingError> {
-    let crossed = self_crossings(&body).first().map(|p| (*p).into());
-    crossed.map_or(Ok(body), |at| Err(SurfacingError::RunsIntoItself { at }))
 }
 
 /// A shell with a wall that reaches `outward` mm to its outer and `inward` mm to its inner side; along free edges the wall ends
@@ -49,15 +39,21 @@ fn thinned(
     asked: f64,
     make: &dyn Fn(f64) -> Result<Walled, SurfacingError>,
 ) -> Result<Walled, SurfacingError> {
-    make(1.0).map_err(|error| {
-        let (SurfacingError::OffsetOpen { at } | SurfacingError::RunsIntoItself { at }) = error else {
-            return error;
-        };
-        let Some(share) = largest_share(&|share| make(share).is_ok()) else { return error };
-        // What would cure it is told with what fits.
-        let why = error.to_string().split(';').next().unwrap_or_default().into();
-        SurfacingError::TooThick { asked, fits: share * asked, why, at }
-    })
+    fitted(make, &|share, why, at| SurfacingError::TooThick { asked, fits: share * asked, why, at })
+}
+
+/// A shell at a distance from another one, to its outer side, below 0 to its inner one.
+///
+/// # Errors
+/// Those of [`offset_shell`]; `TooFar` where its faces do not meet any more, or run into each other, and nearer ones do not.
+pub fn offset_body(shell: &Shell, distance: f64, tolerance: &Tolerance) -> Result<Walled, SurfacingError> {
+    let make = |share: f64| {
+        let made = offset_shell(shell, &vec![share * distance; shell.faces().len()], tolerance)?;
+        Ok(Walled { body: apart(Body::from_shell(made.shell))?, max_deviation: made.max_deviation })
+    };
+    let told =
+        |share: f64, why, at| SurfacingError::TooFar { asked: distance, fits: share * distance, why, at };
+    fitted(&make, &told)
 }
 
 fn walled_shell(

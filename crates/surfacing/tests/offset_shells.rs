@@ -10,7 +10,7 @@ use std::f64::consts::PI;
 use geometry::{KnotVector, NurbsSurface, Point3, Vector3, through_points};
 use proptest::prelude::*;
 use shapes::{block, cone, cylinder, flat, moved, near, sheet, sound, sphere, tolerance, torus, turned};
-use surfacing::{SurfacingError, healed, hollow, offset_shell, swapped, thick_shell};
+use surfacing::{SurfacingError, healed, hollow, offset_body, offset_shell, swapped, thick_shell};
 use topology::{Body, Operation, Shell, Solid, area, closure, combine, free_edges};
 
 fn offset(shell: &Shell, by: f64) -> Shell {
@@ -271,9 +271,27 @@ fn a_face_is_swapped_for_another_surface() {
     let parabola = NurbsSurface::try_new(KnotVector::bezier(1), KnotVector::bezier(2), &net, None).unwrap();
     let expected = 30.0 * (40.0 * 12.0 + 2.0 * 20.0_f64.powi(3) / 300.0);
     near(volume(swapped(&shell, top, &sheet(parabola), &tolerance()).unwrap()), expected, 1e-6);
-    // One that is too small.
+    // One that is too small is made longer.
     let small = flat([-5.0, -5.0, 25.0], [10.0, 0.0, 0.0], [0.0, 10.0, 0.0]);
-    assert!(matches!(swapped(&shell, top, &small, &tolerance()), Err(SurfacingError::CannotHeal { .. })));
+    near(volume(swapped(&shell, top, &small, &tolerance()).unwrap()), 40.0 * 30.0 * 25.0, 1e-9);
+    // A ball of radius 10 about a place 20 mm above the top cannot be: the corners lie 25 mm beside its middle.
+    let centre = Point3::new(0.0, 0.0, 40.0);
+    let refused = swapped(&shell, top, &moved(&sphere(10.0), 0.0, 0.0, 40.0), &tolerance());
+    let Err(SurfacingError::CannotSwap { apart, short, at }) = refused else { panic!("{refused:?}") };
+    let corner = Point3::new(at[0].abs(), at[1].abs(), at[2]);
+    near((corner - centre).norm() - 10.0, apart, 1e-9);
+    assert!(short <= apart);
+}
+
+#[test]
+fn the_farthest_offset_that_fits_is_told() {
+    // Nothing is left of a block of 20 at 10 from all its faces.
+    let shell = block([0.0; 3], [40.0, 30.0, 20.0]);
+    let refused = offset_body(&shell, -10.5, &tolerance());
+    let Err(SurfacingError::TooFar { asked, fits, .. }) = refused else { panic!("{refused:?}") };
+    assert!(asked == -10.5 && (-10.0..-9.9).contains(&fits), "{fits}");
+    let Body::Solid(left) = offset_body(&shell, fits, &tolerance()).unwrap().body else { panic!("open") };
+    near(left.measure().volume, [40.0, 30.0, 20.0].iter().map(|x| x + 2.0 * fits).product(), 1e-9);
 }
 
 #[test]

@@ -124,11 +124,20 @@ impl Imprint {
             }
         }
         let mut out = Chosen { solids: Vec::new(), pinches: Vec::new() };
-        for faces in of_body.into_values() {
+        for (body, faces) in of_body {
             let reversed = |f: usize| wanted[cells.sides[f][1]];
             let own = self.reunited(&faces, &reversed);
-            let (shells, pinches) = manifold(&self.shell, own)?;
-            out.solids.push(Solid::try_new(shells)?);
+            let (mut shells, pinches) = manifold(&self.shell, own)?;
+            out.solids.push(match (shells.pop(), &shells[..]) {
+                (Some(only), []) => {
+                    let spaces = cells.volumes.iter().enumerate();
+                    Solid::known(
+                        only,
+                        spaces.filter(|(k, _)| bodies.of(k + 1) == body).map(|(_, v)| v).sum(),
+                    )?
+                }
+                (last, _) => Solid::try_new(shells.into_iter().chain(last).collect())?,
+            });
             out.pinches.extend(pinches);
         }
         Ok(out)

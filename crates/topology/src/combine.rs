@@ -45,7 +45,7 @@ pub fn combine(
     let made: Imprint = imprint(&shells.iter().collect::<Vec<_>>(), tolerance)?;
     let cells = made.cells(tolerance);
     let insides = made.insides(&cells, |_| true);
-    let volumes = first.iter().chain(others).map(|s| s.measure().volume);
+    let volumes = first.iter().chain(others).map(|s| s.rough_volume());
     made.resolved(&cells, &insides, volumes.enumerate())?;
     let count = first.len();
     // How many of the first ones and of the others a space is inside of.

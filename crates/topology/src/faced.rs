@@ -3,7 +3,8 @@
 use std::sync::Arc;
 
 use geometry::{
-    Domain, EndDerivatives, NurbsCurve, NurbsSurface, Point3, Tolerance, closest_on_surface, interpolate,
+    Domain, EndDerivatives, NurbsCurve, NurbsSurface, Point3, Tolerance, closest_on_surface, closest_within,
+    interpolate,
 };
 
 use crate::bounded::faces_inside;
@@ -75,8 +76,8 @@ fn closes_on(surface: &NurbsSurface, shell: &Shell, edges: &[OrientedEdge]) -> R
 
 fn lies_on(shell: &Shell, edge: EdgeId, surface: &NurbsSurface, tolerance: &Tolerance) -> bool {
     shell.edge(edge).curve.as_ref().is_none_or(|curve| {
-        let places = curve.knots().sampled(2).into_iter();
-        places.map(|t| closest_on_surface(surface, &curve.point(t)).distance).all(|d| d <= tolerance.join)
+        let mut places = curve.knots().sampled(2).into_iter();
+        places.all(|t| closest_within(surface, &curve.point(t), tolerance.join).is_some())
     })
 }
 

@@ -3,8 +3,8 @@
 use nalgebra::{Matrix3, Vector3 as Column};
 
 use crate::{
-    Box3, Domain, Facets, NurbsCurve, Point3, Vector3, bisect, box_of, closest_on_surface, diagonal, flatten,
-    grown, nearby_on_surface,
+    Box3, Domain, Facets, NurbsCurve, Point3, Vector3, bisect, box_of, closest_on_surface, closest_within,
+    diagonal, flatten, grown, nearby_on_surface,
 };
 
 /// Chord of the curve's pieces as a share of its size.
@@ -126,7 +126,7 @@ impl Search<'_> {
     fn lies_wholly(&self) -> bool {
         /// Places in every span.
         const LOOKED_AT: usize = 3;
-        let is_on = |p: Point3| closest_on_surface(self.facets.surface(), &p).distance <= self.tolerance;
+        let is_on = |p: Point3| closest_within(self.facets.surface(), &p, self.tolerance).is_some();
         let d = self.curve.domain();
         // What misses the surface does so in most places.
         let ahead = [0.5, 0.19, 0.83].into_iter().map(|f| d.at(f));
@@ -219,7 +219,7 @@ impl Search<'_> {
         let (mut exact, mut level) = (false, false);
 
         for _ in 0..MAX_NEWTON_STEPS {
-            let (c, [cd, ..]) = self.curve.derivatives(t);
+            let (c, cd) = self.curve.moving(t);
             let (p, su, sv) = surface.tangents(uv[0], uv[1]);
             let miss = c - p;
             let sizes = Column::new(cd.norm(), su.norm(), sv.norm()).map(|x| x.max(1e-300));

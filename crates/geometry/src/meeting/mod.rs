@@ -178,7 +178,7 @@ trait Trace {
             let p = self.point(middle);
             // The curve's own middle need not be opposite; the distance to its chordwise foot is what counts.
             let t = 0.5 * (t[0] + t[1]);
-            let (c, [d, ..]) = curve.derivatives(t);
+            let (c, d) = curve.moving(t);
             let r = p - c;
             let mut miss = d.try_normalize(1e-12).map_or(r.norm(), |d| (r - d * r.dot(&d)).norm());
             for (k, pcurve) in pcurves.iter().enumerate() {

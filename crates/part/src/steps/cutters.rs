@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use geometry::{Frame, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, closest_on_surface};
+use geometry::{Frame, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, closest_within};
 use topology::{
     Body, Cells, Imprint, Piece, Shell, TopologyError, imprint, join, natural_shell, plane_beyond,
 };
@@ -195,9 +195,8 @@ impl Context<'_> {
         const LOOKED_AT: usize = 3;
         let open = others.iter().filter(|m| m.volume.is_none());
         let faces: Vec<&topology::Face> = open.flat_map(|m| m.shell.faces()).collect();
-        let is_on = |p: Point3| {
-            faces.iter().any(|f| closest_on_surface(&f.surface, &p).distance <= self.tolerance.fit)
-        };
+        let is_on =
+            |p: Point3| faces.iter().any(|f| closest_within(&f.surface, &p, self.tolerance.fit).is_some());
         let mut pieces = self.pieces(reference, slot)?.into_iter();
         Ok(pieces.all(|c| c.knots().sampled(LOOKED_AT).into_iter().all(|t| is_on(c.point(t)))))
     }

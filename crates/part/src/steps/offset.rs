@@ -3,8 +3,7 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use surfacing::{SurfacingError, apart, offset_shell};
-use topology::Body;
+use surfacing::{SurfacingError, offset_body};
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::recipe::is_default;
@@ -77,10 +76,9 @@ impl Construction for Offset {
         let refused = |e: SurfacingError| Notice::refused("distance", &e);
         let (mut bodies, mut deviation) = (Vec::new(), 0.0_f64);
         for member in context.members(&self.surface, "surface")? {
-            let distances = vec![distance; member.shell.faces().len()];
-            let made = offset_shell(&member.shell, &distances, &context.tolerance).map_err(refused)?;
+            let made = offset_body(&member.shell, distance, &context.tolerance).map_err(refused)?;
             deviation = deviation.max(made.max_deviation);
-            bodies.push(apart(Body::from_shell(made.shell)).map_err(refused)?);
+            bodies.push(made.body);
         }
         let reached = Reached::length("Distance", distance);
         let built = Built::plain(Shape::Bodies(bodies)).with_reached([reached]);

@@ -1,7 +1,7 @@
 //! Edges of one shape against vertices, edges and faces of the others.
 
 use geometry::{
-    BoxTree, CurveHit, CurveMeetings, NurbsCurve, Point3, closest_on_curve, curve_meetings, curves_approaches,
+    BoxTree, CurveHit, CurveMeetings, NurbsCurve, Point3, closest_on_curve, curve_meetings, curves_close_by,
 };
 use rayon::prelude::*;
 
@@ -88,7 +88,7 @@ impl Arena {
         let approaches = if straight(c) && straight(d) {
             lines_approach(c, d).into_iter().collect()
         } else {
-            curves_approaches(c, d).into_iter().map(|x| (x.first, x.second)).collect::<Vec<_>>()
+            curves_close_by(c, d, within).into_iter().map(|x| (x.first, x.second)).collect::<Vec<_>>()
         };
         let together = |&(s, t): &(f64, f64)| {
             let (p, q) = (c.point(s), d.point(t));

@@ -1,6 +1,6 @@
 //! Faces that lie on each other.
 
-use geometry::{NurbsSurface, OnSurface, Point3, Tolerance, closest_on_surface};
+use geometry::{NurbsSurface, OnSurface, Point3, Tolerance, closest_on_surface, closest_within};
 
 use super::arena::ArenaFace;
 
@@ -11,11 +11,14 @@ const LEVEL: f64 = 0.02;
 
 /// Whether two faces' surfaces are one where both are.
 pub(super) fn lie_on_each_other(a: &ArenaFace, b: &ArenaFace, tolerance: &Tolerance) -> bool {
-    let (mut together, mut apart) = (false, false);
+    let (mut together, mut far) = (false, Vec::new());
     for (from, to) in [(a, b), (b, a)] {
         for p in places(from) {
             let at = from.surface.point(p[0], p[1]);
-            let foot = closest_on_surface(&to.surface, &at);
+            let Some(foot) = closest_within(&to.surface, &at, tolerance.fit) else {
+                far.push((&to.surface, at));
+                continue;
+            };
             if !inner(&to.surface, &foot) {
                 continue;
             }
@@ -23,17 +26,14 @@ pub(super) fn lie_on_each_other(a: &ArenaFace, b: &ArenaFace, tolerance: &Tolera
                 (Some(m), Some(n)) => m.cross(&n).norm() <= LEVEL,
                 _ => true,
             };
-            if foot.distance <= tolerance.fit && level {
-                together = true;
-            } else {
-                apart = true;
-            }
-            if apart {
+            if !level {
                 return false;
             }
+            together = true;
         }
     }
-    together
+    // Those that are far from the other may only be so beyond its border.
+    together && far.iter().all(|(to, at)| !inner(to, &closest_on_surface(to, at)))
 }
 
 fn normal(surface: &NurbsSurface, at: &OnSurface) -> Option<nalgebra::Vector3<f64>> {
@@ -77,6 +77,5 @@ pub(super) fn on_other(
     tolerance: &Tolerance,
 ) -> Option<[f64; 2]> {
     let p: Point3 = from.point(at[0], at[1]);
-    let foot = closest_on_surface(to, &p);
-    (foot.distance <= 2.0 * tolerance.fit).then_some(foot.parameters)
+    closest_within(to, &p, 2.0 * tolerance.fit).map(|foot| foot.parameters)
 }

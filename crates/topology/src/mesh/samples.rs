@@ -93,7 +93,7 @@ struct Place {
 
 impl Place {
     fn on(curve: &NurbsCurve, parameter: f64) -> Self {
-        let (point, [tangent, ..]) = curve.derivatives(parameter);
+        let (point, tangent) = curve.moving(parameter);
         Self { parameter, point, tangent }
     }
 }
