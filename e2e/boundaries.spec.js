@@ -1,9 +1,6 @@
 // Patches picked edge by edge, surfaces shaped by their points, and ways of looking at how surfaces run.
 const { test, expect } = require('@playwright/test');
-const { accept, card, drawTyped, drawing, ledger, lookFor, makePart, makeTurned } = require('./person');
-
-const reached = (page, label) => page.locator('.reached div', { hasText: label }).locator('dd');
-const row = (page, n) => page.locator('.lineage-row').nth(n).getByRole('button');
+const { accept, card, drawTyped, drawing, ledger, lookFor, makePart, makeTurned, reached, row } = require('./person');
 
 test('a tube is closed by a patch that is picked, tangent, looked at, and joined', async ({ page }) => {
   await makeTurned(page, 'Cap', ['20, 0', '20, 20']);

@@ -1,9 +1,18 @@
 // Pieces chosen by clicking, spaces enclosed, leaks shown, solids combined, and what one click of the ledger closes.
 const { test, expect } = require('@playwright/test');
-const { accept, card, drawTyped, drawing, ledger, lookFor, makeTurned, settledVolume } = require('./person');
+const {
+  accept,
+  card,
+  drawTyped,
+  drawing,
+  ledger,
+  lookFor,
+  makeTurned,
+  settledVolume,
+  reached,
+  row,
+} = require('./person');
 
-const reached = (page, label) => page.locator('.reached div', { hasText: label }).locator('dd');
-const row = (page, n) => page.locator('.lineage-row').nth(n).getByRole('button');
 const tube = (page, name) => makeTurned(page, name, ['20, 0', '20, 20']);
 
 test('a tube is cut by a plane, and its pieces are taken away and let be by clicking', async ({ page }) => {
@@ -11,6 +20,7 @@ test('a tube is cut by a plane, and its pieces are taken away and let be by clic
   await expect(ledger(page, 'free_edges')).toContainText('2 free edges');
   await page.keyboard.press('Shift+T');
   const trim = card(page, 'Trim');
+  await expect(trim).toBeVisible();
   await row(page, 1).click();
   await expect(trim.locator('.slot-row')).toHaveCount(1);
   await trim.getByLabel('By', { exact: true }).selectOption({ label: 'XZ' });

@@ -91,8 +91,7 @@ const ledger = (page, id) => page.locator(`.ledger-item[data-item="${id}"] b`);
 
 /** The volume in mm³ that the ledger shows. */
 async function volume(page) {
-  const text = await ledger(page, 'volume').textContent();
-  return Number(text.replace(/[^\d.]/g, ''));
+  return number(ledger(page, 'volume'));
 }
 
 /** The volume once what is shown no longer changes. */
@@ -104,6 +103,14 @@ async function settledVolume(page) {
     last = now;
   }
 }
+
+/** What a card says it reached, by its label. */
+const reached = (page, label) => page.locator('.reached div', { hasText: label }).locator('dd');
+/** The lineage's row of a step, counted from 0. */
+const row = (page, n) => page.locator('.lineage-row').nth(n).getByRole('button');
+const number = async (locator) => Number((await locator.textContent()).replace(/[^\d.]/g, ''));
+/** The middle of the picture, beside the cards. */
+const middle = [0.2, 0.1, 0.75, 0.8];
 
 const card = (page, name) => page.getByRole('dialog', { name });
 /** Accepts a card and waits until that is saved: the preview shows the same before. */
@@ -151,4 +158,8 @@ module.exports = {
   ledger,
   volume,
   settledVolume,
+  reached,
+  row,
+  number,
+  middle,
 };

@@ -1,10 +1,6 @@
 // Picking and dragging in space: corners, edges, faces, planes, and points of curves.
 const { test, expect } = require('@playwright/test');
-const { lookFor, makePart, makeTurned, ledger } = require('./person');
-
-const card = (page, name) => page.getByRole('dialog', { name });
-const reached = (page, label) => page.locator('.reached div', { hasText: label }).locator('dd');
-const number = async (locator) => Number((await locator.textContent()).replace(/[^\d.]/g, ''));
+const { lookFor, makePart, makeTurned, ledger, reached, number, card } = require('./person');
 
 /** A tube of radius 20, 40 high, standing on the XY plane. */
 async function makeTube(page, name) {

@@ -7,10 +7,10 @@ module.exports = defineConfig({
   outputDir: 'results/output',
   timeout: 60_000,
   expect: { timeout: 15_000 },
-  workers: 1,
+  workers: 2,
   // A machine that does other things at the same time may miss a deadline once; a fault shows twice.
   retries: process.env.CI ? 1 : 0,
-  reporter: [['list'], ['json', { outputFile: 'results/report.json' }]],
+  reporter: [['list'], ['json', { outputFile: `results/${process.env.E2E_REPORT ?? 'report'}.json` }]],
   use: {
     baseURL: `http://127.0.0.1:${port}`,
     viewport: { width: 1280, height: 800 },

@@ -281,7 +281,7 @@ test('a parameter drives the part, and an unknown name is refused by name', asyn
   await expect.poll(() => volume(page)).toBe(before);
 });
 
-test('the solid follows a dragged point on the funnel', async ({ page }) => {
+test('the solid follows a dragged point on the funnel', { tag: '@alone' }, async ({ page }) => {
   await page.goto('/');
   await page.getByText('Rain funnel').click();
   await expect(ledger(page, 'watertight')).toHaveText('yes');

@@ -1,10 +1,19 @@
 // Edges rounded and cut off, regions raised inside inset outlines, made with what is picked in space.
 const { test, expect } = require('@playwright/test');
-const { accept, card, drawTyped, drawing, ledger, lookFor, makePart, rectangle, settledVolume } = require('./person');
-
-const reached = (page, label) => page.locator('.reached div', { hasText: label }).locator('dd');
-const row = (page, n) => page.locator('.lineage-row').nth(n).getByRole('button');
-const space = [0.2, 0.1, 0.75, 0.8];
+const {
+  accept,
+  card,
+  drawTyped,
+  drawing,
+  ledger,
+  lookFor,
+  makePart,
+  rectangle,
+  settledVolume,
+  reached,
+  row,
+  middle,
+} = require('./person');
 
 /** A block of 40 x 30 x 20 mm. */
 async function block(page, name) {
@@ -22,7 +31,7 @@ test('an edge is rounded by clicking it, too large a radius says what fits, and 
   await block(page, 'Softened');
   await page.keyboard.press('Shift+G');
   const fillet = card(page, 'Fillet');
-  await page.mouse.click(...(await lookFor(page, /^Click for Edges: .* \| /, space)));
+  await page.mouse.click(...(await lookFor(page, /^Click for Edges: .* \| /, middle)));
   await expect(fillet.locator('.slot-row')).toHaveCount(1);
   await fillet.getByLabel('Radius', { exact: true }).fill('60 mm');
   await expect(fillet).toContainText(/does not fit here: .* at most \d+\.\d{3} mm fits/);
@@ -36,7 +45,7 @@ test('an edge is rounded by clicking it, too large a radius says what fits, and 
 
   await page.keyboard.press('Shift+K');
   const chamfer = card(page, 'Chamfer');
-  await page.mouse.click(...(await lookFor(page, /^Click for Edges: .*face cap 1/, space)));
+  await page.mouse.click(...(await lookFor(page, /^Click for Edges: .*face cap 1/, middle)));
   await expect(chamfer.locator('.slot-row')).toHaveCount(1);
   await accept(page, 'Chamfer');
   await expect(ledger(page, 'watertight')).toContainText('yes');
@@ -49,14 +58,17 @@ test('an outline is inset from the edges of a face and raised, and a disc is sun
   await block(page, 'Raised');
   await page.keyboard.press('Shift+I');
   const inset = card(page, 'Inset edge');
-  await page.mouse.click(...(await lookFor(page, /^Click for Face: .*face cap 1/, space)));
+  await page.mouse.click(...(await lookFor(page, /^Click for Face: .*face cap 1/, middle)));
   await inset.getByLabel('Distance').fill('4 mm');
   await expect(reached(page, 'Length of inset')).toContainText('108');
   await accept(page, 'Inset edge');
 
   await page.keyboard.press('Shift+E');
   const raised = card(page, 'Raised region');
-  await page.mouse.click(...(await lookFor(page, /^Click for Face: .*face cap 1/, space)));
+  // A block has several faces: one is asked for, and nothing is wrong before it is picked.
+  await expect(raised.getByLabel('Face', { exact: true }).locator('option:checked')).toHaveText('Pick a face in space');
+  await expect(raised.locator('.notice')).toHaveCount(0);
+  await page.mouse.click(...(await lookFor(page, /^Click for Face: .*face cap 1/, middle)));
   await raised.getByLabel('Outline').selectOption({ label: 'Inset edge' });
   await raised.getByLabel('By', { exact: true }).fill('2 mm');
   await accept(page, 'Raised region');
@@ -65,7 +77,7 @@ test('an outline is inset from the edges of a face and raised, and a disc is sun
 
   await drawing(page, 'XY', '40 mm', () => drawTyped(page, 'Circle', ['0, 0', '6, 0']));
   await page.keyboard.press('Shift+E');
-  await page.mouse.click(...(await lookFor(page, /^Click for Face: .*face region on cap 1/, space)));
+  await page.mouse.click(...(await lookFor(page, /^Click for Face: .*face region on cap 1/, middle)));
   await raised.getByLabel('Outline').selectOption({ label: 'Profile 2' });
   await raised.getByText('Sunk', { exact: true }).click();
   await raised.getByLabel('By', { exact: true }).fill('5 mm');
@@ -97,7 +109,7 @@ test('a fillet between two surfaces joins them, and a parting surface is led out
   await accept(page, 'Surface fillet');
   await page.keyboard.press('Shift+Z');
   const lead = card(page, 'Lead-out');
-  await page.mouse.click(...(await lookFor(page, /^Click for Edges: .*(start|end|trimmed)/, space)));
+  await page.mouse.click(...(await lookFor(page, /^Click for Edges: .*(start|end|trimmed)/, middle)));
   await expect(lead.locator('.slot-row')).toHaveCount(1);
   await accept(page, 'Lead-out');
   await expect(page.locator('.lineage-row', { hasText: 'Lead-out' })).toHaveCount(1);

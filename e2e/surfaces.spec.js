@@ -12,11 +12,11 @@ const {
   rectangle,
   settledVolume,
   volume,
+  reached,
+  number,
 } = require('./person');
 
 const row = (page, index) => page.locator('.lineage-row').nth(index).locator('.lineage-name');
-const reached = (page, label) => page.locator('.reached div', { hasText: label }).locator('dd');
-const number = async (locator) => Number((await locator.textContent()).replace(/[^\d.]/g, ''));
 const circle = (page, radius) => () => drawTyped(page, 'Circle', ['0, 0', `${radius}, 0`]);
 
 /** Drags a row of a list by its number to the place of another one. */

@@ -11,11 +11,10 @@ const {
   makeTurned,
   rectangle,
   settledVolume,
+  reached,
+  row,
+  middle,
 } = require('./person');
-
-const reached = (page, label) => page.locator('.reached div', { hasText: label }).locator('dd');
-const row = (page, n) => page.locator('.lineage-row').nth(n).getByRole('button');
-const space = [0.2, 0.1, 0.75, 0.8];
 
 /** A tube with a radius of 20 mm and a height of 20 mm. */
 const tube = (page, name) => makeTurned(page, name, ['20, 0', '20, 20']);
@@ -37,7 +36,7 @@ test('a solid is hollowed out, open at a face that is picked by clicking', async
   ]);
   // Closed all round at first: pi (20^2 20 - 18^2 16).
   await expect(reached(page, 'Volume')).toContainText(/8\.847 mL/);
-  await page.mouse.click(...(await lookFor(page, /^Click for Open at: .*cap/, space)));
+  await page.mouse.click(...(await lookFor(page, /^Click for Open at: .*cap/, middle)));
   await expect(hollow.locator('.slot-row')).toHaveCount(1);
   // pi (20^2 20 - 18^2 18)
   await expect(reached(page, 'Volume')).toContainText(/6\.811 mL/);
@@ -59,7 +58,7 @@ test('a tube is extended over an edge that is picked, and given a wall', async (
   await row(page, 1).click();
   // All around at first: 2 pi 20 (20 + 2 10).
   await expect(reached(page, 'Area')).toContainText(/5\s?026\.5/);
-  await page.mouse.click(...(await lookFor(page, /^Click for Edges: .*[uv] (start|end)/, space)));
+  await page.mouse.click(...(await lookFor(page, /^Click for Edges: .*[uv] (start|end)/, middle)));
   await expect(extend.locator('.slot-row')).toHaveCount(1);
   await expect(reached(page, 'Area')).toContainText(/3\s?769\.9/);
   await accept(page, 'Extend');
@@ -105,7 +104,7 @@ test('a hole is closed by clicking into it, and a face is swapped for a slanted 
   await accept(page, 'Extrude');
   expect(Math.abs((await settledVolume(page)) - (24000 - 64 * Math.PI * 20))).toBeLessThan(0.1);
   await page.keyboard.press('Shift+D');
-  await page.mouse.click(...(await lookFor(page, /^Click for Faces: .*Profile 2/, space)));
+  await page.mouse.click(...(await lookFor(page, /^Click for Faces: .*Profile 2/, middle)));
   await expect(reached(page, 'Volume')).toHaveText('24 mL');
   await accept(page, 'Remove faces');
   // A slanted sheet above: z = 30 + x / 4.
@@ -118,7 +117,7 @@ test('a hole is closed by clicking into it, and a face is swapped for a slanted 
   await page.keyboard.press('Shift+W');
   const swap = card(page, 'Swap face');
   await swap.getByLabel('By', { exact: true }).selectOption({ label: 'Extrude 3' });
-  await page.mouse.click(...(await lookFor(page, /^Click for Face: Remove faces: face cap/, space)));
+  await page.mouse.click(...(await lookFor(page, /^Click for Face: Remove faces: face cap/, middle)));
   await accept(page, 'Swap face');
   expect(Math.abs((await settledVolume(page)) - 1200 * 30)).toBeLessThan(0.5);
 });

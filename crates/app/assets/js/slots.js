@@ -76,12 +76,12 @@ export const slots = (describe, parts) => ({
   slotOptions(slot) {
     const main = slot.main.map((m) => ({ value: MAIN + m.value, label: m.label.toUpperCase() }));
     const made = this.stepsBefore()
-      .filter((s) => this.fits(slot, s))
+      .filter((s) => this.fits(slot, s) && !this.tooManyFaces(slot, s))
       .flatMap((s) => [{ value: s.id, label: s.name }, ...this.itemsOf(slot, s)]);
     const options = [...main, ...made];
     const now = slot.list ? null : this.card.draft[slot.name];
-    // An edge or a face that was picked in space is in no list.
-    if (now?.item && !options.some((o) => o.value === asText(now)))
+    // What was picked in space is in no list.
+    if (now?.step && !options.some((o) => o.value === asText(now)))
       options.push({ value: asText(now), label: this.rowLabel(now) });
     return options;
   },
@@ -95,6 +95,7 @@ export const slots = (describe, parts) => ({
   },
   slotEmpty(slot) {
     if (slot.least === 0) return 'Nothing';
+    if (slot.one_face && this.stepsBefore().some((s) => this.tooManyFaces(slot, s))) return 'Pick a face in space';
     return this.slotOptions(slot).length ? 'Pick one, here or in the lineage' : 'Nothing fits yet: make one first';
   },
   slotValue(slot) {
@@ -249,7 +250,7 @@ export const slots = (describe, parts) => ({
   /** What a slot would hold of what lies under the pointer or was picked in the lineage. */
   valueFor(slot, { step, place, line, body, share }) {
     const takes = (kind) => slot.takes.includes(kind);
-    if (step) return this.fits(slot, step) ? { step: step.id } : null;
+    if (step) return this.fits(slot, step) && !this.tooManyFaces(slot, step) ? { step: step.id } : null;
     if (place) return takes('point') ? { step: place.step, item: place.item } : null;
     if (line) {
       const kind = line.kind === 'edge' ? 'curve' : line.kind;
@@ -267,6 +268,10 @@ export const slots = (describe, parts) => ({
     }
     if (!takes('surface') && !takes('solid')) return null;
     return slot.faces && this.facesOf(body.step) > 1 ? { step: body.step, item: body.role } : { step: body.step };
+  },
+  /** Whether a step fits a slot but for its faces, of which one is to be picked. */
+  tooManyFaces(slot, step) {
+    return slot.one_face && this.fits(slot, step) && this.facesOf(step.id) > 1;
   },
   facesOf(step) {
     return parts.viewer.bodies.children.filter((m) => m.userData.step === step).length;
@@ -296,9 +301,7 @@ export const slots = (describe, parts) => ({
         continue;
       }
       if (slot.least === 0) continue;
-      // Where places on a face follow, a body of several faces would be too much.
-      const oneFace = description.slots.some((s) => s.takes.includes('place'));
-      const fitting = this.recipe.steps.filter((s) => this.fits(slot, s) && !(oneFace && this.facesOf(s.id) > 1));
+      const fitting = this.recipe.steps.filter((s) => this.fits(slot, s) && !this.tooManyFaces(slot, s));
       const taken = Object.values(draft).map((v) => v?.step);
       const unused = fitting.filter((s) => !taken.includes(s.id) && !this.rows.some((r) => r.parents.includes(s.id)));
       const best =

@@ -33,7 +33,7 @@ impl Construction for CurveOnSurface {
                     &["surface", "solid"],
                     "The face that it is drawn on.",
                 )
-                .faces(),
+                .one_face(),
                 SlotDescription::one(
                     "places",
                     "Places",

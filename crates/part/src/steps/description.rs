@@ -48,6 +48,8 @@ pub struct SlotDescription {
     pub most: usize,
     /// Whether it takes single faces of a body, and not only all of it.
     pub faces: bool,
+    /// Whether it takes one face only, so that of a body with several one is to be picked.
+    pub one_face: bool,
     /// Whether it is picked from shapes that what the step makes covers or replaces.
     pub uncovers: bool,
     /// Whether the direction of what is picked matters.
@@ -97,6 +99,7 @@ impl SlotDescription {
             least: 1,
             most: 1,
             faces: false,
+            one_face: false,
             uncovers: false,
             directed: false,
             each: None,
@@ -115,6 +118,12 @@ impl SlotDescription {
     #[must_use]
     pub fn faces(self) -> Self {
         Self { faces: true, ..self }
+    }
+
+    /// The same slot, which takes one face only.
+    #[must_use]
+    pub fn one_face(self) -> Self {
+        Self { faces: true, one_face: true, ..self }
     }
 
     /// The same slot, picked from shapes that what the step makes covers or replaces: the card shows those until told otherwise.

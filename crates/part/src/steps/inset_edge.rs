@@ -43,7 +43,7 @@ impl Construction for InsetEdge {
                     &["surface", "solid"],
                     "The face on which they are copied.",
                 )
-                .faces(),
+                .one_face(),
                 SlotDescription::one(
                     "edges",
                     "Edges",

@@ -75,7 +75,7 @@ impl Construction for RaisedRegion {
                     &["surface", "solid"],
                     "The face, of a surface or a solid.",
                 )
-                .faces()
+                .one_face()
                 .uncovers(),
                 SlotDescription::one(
                     "outline",

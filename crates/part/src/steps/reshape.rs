@@ -325,7 +325,7 @@ impl Construction for Reshape {
                     &["surface", "solid"],
                     "The surface, or a face of one.",
                 )
-                .faces(),
+                .one_face(),
                 SlotDescription::one(
                     "mirror",
                     "Mirrored across",

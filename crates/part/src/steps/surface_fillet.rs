@@ -91,7 +91,7 @@ impl Construction for SurfaceFillet {
         };
         let surface = |name, label| {
             SlotDescription::one(name, label, &["surface", "solid"], "A surface, or one face of a shape.")
-                .faces()
+                .one_face()
                 .uncovers()
         };
         let mut values = vec![RadiusBy::choice()];

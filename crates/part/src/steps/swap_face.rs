@@ -32,10 +32,10 @@ impl Construction for SwapFace {
             makes: &["surface", "solid"],
             slots: vec![
                 SlotDescription::one("face", "Face", &["solid", "surface"], "The face that goes.")
-                    .faces()
+                    .one_face()
                     .uncovers(),
                 SlotDescription::one("by", "By", &["surface", "solid"], "The surface that takes its place.")
-                    .faces(),
+                    .one_face(),
             ],
             values: vec![],
         }
