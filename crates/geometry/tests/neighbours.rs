@@ -2,7 +2,8 @@
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test fails by panicking")]
 
 use geometry::{
-    KnotVector, NurbsCurve, NurbsSurface, Point3, closest_on_surface, curves_approaches, nearby_on_surface,
+    KnotVector, NurbsCurve, NurbsSurface, Point3, closest_on_curve, closest_on_surface, closest_within,
+    curves_approaches, curves_close_by, nearby_on_surface,
 };
 use proptest::prelude::*;
 
@@ -56,6 +57,54 @@ proptest! {
         prop_assert!((near.point - known.point).norm() < 1e-6);
         let lifted = Point3::new(p.x, p.y, p.z + 20.0);
         prop_assert!(nearby_on_surface(&surface, &lifted, from, 1e-3).is_none());
+    }
+
+    /// Within a distance the nearest place is the nearest of all; beyond it there is none.
+    #[test]
+    fn the_nearest_place_is_told_within_a_distance(
+        heights in prop::collection::vec(-3.0..3.0f64, 16),
+        to in (-5.0..35.0f64, -5.0..35.0f64, -9.0..9.0f64),
+        share in 0.5..1.5f64,
+    ) {
+        let point = |k: usize| Point3::new(10.0 * (k / 4) as f64, 10.0 * (k % 4) as f64, heights[k]);
+        let net: Vec<Point3> = (0..16).map(point).collect();
+        let surface =
+            NurbsSurface::try_new(KnotVector::bezier(3), KnotVector::bezier(3), &net, None).unwrap();
+        let to = Point3::new(to.0, to.1, to.2);
+        let nearest = closest_on_surface(&surface, &to);
+        let within = share * nearest.distance;
+        let expected = (nearest.distance <= within).then_some(nearest);
+        prop_assert_eq!(closest_within(&surface, &to, within), expected);
+    }
+
+    /// Knots by the hundred do not move the nearest place of a curve, nor lose where two curves meet.
+    #[test]
+    fn dense_knots_change_nothing_of_what_is_near(
+        heights in prop::collection::vec(-8.0..8.0f64, 6),
+        to in (-5.0..55.0f64, -15.0..15.0f64, -5.0..5.0f64),
+    ) {
+        let net: Vec<Point3> = (0..6).map(|k| Point3::new(10.0 * k as f64, heights[k], 0.0)).collect();
+        let plain = NurbsCurve::try_new(KnotVector::clamped_uniform(3, 6).unwrap(), &net, None).unwrap();
+        let dense = (1..200).fold(plain.clone(), |c, k| c.with_knot(plain.domain().at(k as f64 / 200.0)));
+        let to = Point3::new(to.0, to.1, to.2);
+        // The reference: the least of very many places, and of a quarter of a step about it.
+        let looked = |k: usize| (plain.point(plain.domain().at(k as f64 / 20_000.0)) - to).norm();
+        let least = (0..=20_000).map(looked).fold(f64::INFINITY, f64::min);
+        for curve in [&plain, &dense] {
+            let found = closest_on_curve(curve, &to);
+            prop_assert!(found.distance <= least + 1e-9 && found.distance > least - 1e-2, "{found:?} {least}");
+            prop_assert!(((found.point - to).norm() - found.distance).abs() < 1e-12);
+        }
+        // A straight line across: it meets the curve where that changes sides, and is near it there only.
+        let across = line([25.0, -20.0, 0.0], [25.0, 20.0, 0.0]);
+        let within = 1e-6;
+        for curve in [&plain, &dense] {
+            let found = curves_close_by(curve, &across, within);
+            let known = curves_approaches(curve, &across);
+            prop_assert_eq!(found.len(), known.iter().filter(|f| f.distance <= within).count());
+            prop_assert!(found.iter().all(|f| (curve.point(f.first).x - 25.0).abs() <= 2.0 * within));
+            prop_assert!(!found.is_empty());
+        }
     }
 
     /// Knots put in, degrees raised, run the other way and turned over: always the same places.

@@ -113,8 +113,12 @@ impl Solid {
     /// Area, volume, centroid and inertia of the whole; found when first asked for.
     #[must_use]
     pub fn measure(&self) -> Measures {
-        let sum = || self.shells().map(measure).fold(Measures::default(), |sum, own| sum.plus(&own));
-        *self.measures.get_or_init(sum)
+        // Not under the lock: measuring is divided among threads, and one that waits for the others may take up work that asks
+        // for these same measures.
+        self.measures.get().copied().unwrap_or_else(|| {
+            let sum = self.shells().map(measure).fold(Measures::default(), |sum, own| sum.plus(&own));
+            *self.measures.get_or_init(|| sum)
+        })
     }
 
     /// Its volume in mm³ to about six digits, which is known from the start.

@@ -164,6 +164,41 @@ fn combs_stand_outside_as_long_as_the_curvature_and_end_with_the_face() {
 }
 
 #[test]
+fn knots_alone_make_no_mesh_finer() {
+    // A wave along x drawn out along y, with borders that wave across that, and the same with hundreds of knots more. The
+    // area under the arc length of the wave, by a fine polygon, is what both meshes come to.
+    let net: Vec<Point3> = (0..8)
+        .flat_map(|i| {
+            [-40.0, 40.0].map(|y| Point3::new(10.0 * f64::from(i), y, if i % 2 == 0 { 4.0 } else { -4.0 }))
+        })
+        .collect();
+    let knots = KnotVector::clamped_uniform(3, 8).unwrap();
+    let plain = NurbsSurface::try_new(knots, KnotVector::bezier(1), &net, None).unwrap();
+    let dense = (1..300).fold(plain.clone(), |s, k| s.with_knot_u(plain.domain().0.at(f64::from(k) / 300.0)));
+    let wave = plain.curve_at_v(0.0);
+    let places: Vec<Point3> =
+        (0..=100_000).map(|k| wave.point(wave.domain().at(f64::from(k) / 1e5))).collect();
+    let expected = 80.0 * places.windows(2).map(|w| (w[1] - w[0]).norm()).sum::<f64>();
+    for chord in [0.1, 0.01] {
+        let counts = [&plain, &dense].map(|surface| {
+            let shell = natural_shell(Arc::new(surface.clone()), "wave", &Tolerance::default()).unwrap();
+            let mesh = mesh(&shell, MeshTolerance::chord(chord)).unwrap();
+            assert!(mesh.converged, "{}", mesh.max_deviation);
+            let area: f64 = mesh
+                .triangles()
+                .map(|t| {
+                    let [a, b, c] = t.map(|i| mesh.positions[i as usize]);
+                    0.5 * (b - a).cross(&(c - a)).norm()
+                })
+                .sum();
+            assert!((area / expected - 1.0).abs() < 0.02 * chord, "{area} for {expected}");
+            mesh.triangles().count()
+        });
+        assert!(counts[1] <= 2 * counts[0], "{counts:?}");
+    }
+}
+
+#[test]
 fn a_sheet_with_straight_borders_is_meshed_sparingly() {
     // Its borders along x = 0 and y run straight, while it bends and twists inside: as fine along them as inside, and no finer.
     let knots = KnotVector::clamped_uniform(3, 20).unwrap();
