@@ -301,7 +301,10 @@ export const slots = (describe, parts) => ({
         continue;
       }
       if (slot.least === 0) continue;
-      const fitting = this.recipe.steps.filter((s) => this.fits(slot, s) && !this.tooManyFaces(slot, s));
+      // Of what is not shown it is not known how many faces it has.
+      const fitting = this.recipe.steps.filter(
+        (s) => this.fits(slot, s) && !(slot.one_face && this.facesOf(s.id) !== 1),
+      );
       const taken = Object.values(draft).map((v) => v?.step);
       const unused = fitting.filter((s) => !taken.includes(s.id) && !this.rows.some((r) => r.parents.includes(s.id)));
       const best =
