@@ -335,7 +335,8 @@ fn things_left(body: &BodyReport) -> usize {
 }
 
 fn body_report(step: &str, name: &str, body: &Body) -> BodyReport {
-    let measures = body.measure();
+    let boxes = || body.shells().into_iter().filter_map(topology::bounds).collect::<Vec<_>>();
+    let (measures, boxes) = rayon::join(|| body.measure(), boxes);
     let solid = body.is_solid();
     let mut out = BodyReport {
         step: step.into(),
@@ -360,7 +361,6 @@ fn body_report(step: &str, name: &str, body: &Body) -> BodyReport {
         voids: body.shells().len() - 1,
         seams: Vec::new(),
     };
-    let mut bounds: Option<(Point3, Point3)> = None;
     for shell in body.shells() {
         let c = closure(shell);
         out.watertight &= c.is_watertight();
@@ -374,14 +374,11 @@ fn body_report(step: &str, name: &str, body: &Body) -> BodyReport {
         out.faces += c.euler_poincare.faces;
         out.edges += c.euler_poincare.edges;
         out.vertices += c.euler_poincare.vertices;
-        if let Some((low, high)) = topology::bounds(shell) {
-            let (lowest, highest) = bounds.unwrap_or((low, high));
-            bounds = Some((lowest.inf(&low), highest.sup(&high)));
-        }
     }
     if out.watertight && !solid {
         out.kind = "closed shell";
     }
+    let bounds = boxes.into_iter().reduce(|a, b| (a.0.inf(&b.0), a.1.sup(&b.1)));
     out.bounding_box = bounds.map(|(low, high)| [low.into(), high.into()]);
     out
 }

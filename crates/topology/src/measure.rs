@@ -233,7 +233,7 @@ fn rules(surface: &NurbsSurface, most: usize) -> [&'static [(f64, f64)]; 2] {
         gauss_legendre(match spans {
             VERY_FINE_SPANS.. => most.div_ceil(4) + 1,
             _ if !plain || spans <= MANY_SPANS => most,
-            FINE_SPANS.. => most.min(knots.degree() + 3),
+            FINE_SPANS.. => most.min(knots.degree() + 2),
             _ => most.min(enough),
         })
     })
