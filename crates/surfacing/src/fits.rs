@@ -4,14 +4,14 @@ use topology::{Body, self_crossings};
 
 use crate::SurfacingError;
 
-/// Halvings in looking for it.
-const HALVINGS: usize = 7;
+/// Halvings in looking for it, to less than one part in a hundred.
+pub(crate) const HALVINGS: usize = 7;
 
-/// The largest share, from 0 to 1, of a size that fits where all of it does not, to less than one part in a hundred; `None` where
-/// none was found. Sizes below one that fits are taken to fit too.
-pub(crate) fn largest_share(fits: &dyn Fn(f64) -> bool) -> Option<f64> {
+/// The largest share, from 0 to 1, of a size that fits where all of it does not, found in so many halvings; `None` where none
+/// was. Sizes below one that fits are taken to fit too.
+pub(crate) fn largest_share(halvings: usize, fits: &dyn Fn(f64) -> bool) -> Option<f64> {
     let (mut low, mut high) = (0.0, 1.0);
-    for _ in 0..HALVINGS {
+    for _ in 0..halvings {
         let middle = 0.5 * (low + high);
         if fits(middle) { low = middle } else { high = middle }
     }
@@ -37,7 +37,7 @@ pub(crate) fn fitted<T>(
         let (SurfacingError::OffsetOpen { at } | SurfacingError::RunsIntoItself { at }) = error else {
             return error;
         };
-        let Some(share) = largest_share(&|share| make(share).is_ok()) else { return error };
+        let Some(share) = largest_share(HALVINGS, &|share| make(share).is_ok()) else { return error };
         // What would cure it is told with what fits.
         told(share, error.to_string().split(';').next().unwrap_or_default().into(), at)
     })

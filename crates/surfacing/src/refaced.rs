@@ -88,16 +88,12 @@ struct Filler<'a> {
 impl Filler<'_> {
     /// All of the surface, made longer by `more` mm over every border over which it can go on.
     fn shell(&self, more: f64, tolerance: &Tolerance) -> Result<Shell, SurfacingError> {
-        let longer = |surface: Arc<NurbsSurface>, side| match extended_surface(
-            &surface,
-            side,
-            more,
-            GoesOn::Naturally,
-        ) {
-            Ok(longer) if more > 0.0 => Arc::new(longer),
-            _ => surface,
-        };
-        let surface = SurfaceSide::ALL.into_iter().fold(self.surface.clone(), longer);
+        let mut surface = self.surface.clone();
+        for side in SurfaceSide::ALL.into_iter().filter(|_| more > 0.0) {
+            if let Ok(longer) = extended_surface(&surface, side, more, GoesOn::Naturally) {
+                surface = Arc::new(longer);
+            }
+        }
         let shell = natural_shell(surface, self.role, tolerance)?;
         Ok(if self.reversed { shell.flipped() } else { shell })
     }
@@ -141,15 +137,9 @@ fn grown(
     let mut last = None;
     for _ in 0..DOUBLINGS {
         // A surface that is large enough is taken as it is.
-        let fillers = match filler {
-            None => vec![None],
-            Some((filler, _)) => vec![
-                Some((filler.shell(0.0, tolerance)?, filler.at)),
-                Some((filler.shell(reach, tolerance)?, filler.at)),
-            ],
-        };
-        for filler in &fillers {
-            let filler = filler.as_ref().map(|(shell, at)| (shell, *at));
+        for more in [0.0, reach].into_iter().take(if filler.is_some() { 2 } else { 1 }) {
+            let made = filler.map(|(f, _)| f.shell(more, tolerance)).transpose()?;
+            let filler = made.as_ref().zip(filler.map(|(f, _)| f.at));
             match filled_shell(left, &Opening { edges: open, reach, filler }, tolerance) {
                 Ok(shell) => return Ok(shell),
                 Err(error) => last = error.place().or(last),

@@ -9,6 +9,7 @@ use std::f64::consts::PI;
 use geometry::{Point3, Tolerance};
 use topology::{Body, Solid};
 
+use crate::fits::largest_share;
 use crate::offset_chain::{Misfit, OffsetTrouble, offset_chain};
 use crate::{FlatMeasure, Meridian, MeridianPiece, Revolved, SurfacingError, Turn, turned_shell};
 
@@ -47,12 +48,8 @@ pub fn thicken(
         Ok(done) => done,
         Err(OffsetTrouble::Other(e)) => return Err(e),
         Err(OffsetTrouble::Misfit(Misfit { why, at })) => {
-            let (mut fits, mut fails) = (0.0, 1.0);
-            for _ in 0..FIT_HALVINGS {
-                let middle = 0.5 * (fits + fails);
-                if section(middle).is_ok() { fits = middle } else { fails = middle }
-            }
-            return Err(SurfacingError::TooThick { asked: total, fits: fits * total, why: why.into(), at });
+            let share = largest_share(FIT_HALVINGS, &|share| section(share).is_ok()).unwrap_or(0.0);
+            return Err(SurfacingError::TooThick { asked: total, fits: share * total, why: why.into(), at });
         }
     };
     let turn = match source.turn {

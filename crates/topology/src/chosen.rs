@@ -128,14 +128,10 @@ impl Imprint {
             let reversed = |f: usize| wanted[cells.sides[f][1]];
             let own = self.reunited(&faces, &reversed);
             let (mut shells, pinches) = manifold(&self.shell, own)?;
+            let spaces = cells.volumes.iter().enumerate().filter(|(k, _)| bodies.of(k + 1) == body);
+            let volume = spaces.map(|(_, volume)| volume).sum();
             out.solids.push(match (shells.pop(), &shells[..]) {
-                (Some(only), []) => {
-                    let spaces = cells.volumes.iter().enumerate();
-                    Solid::known(
-                        only,
-                        spaces.filter(|(k, _)| bodies.of(k + 1) == body).map(|(_, v)| v).sum(),
-                    )?
-                }
+                (Some(only), []) => Solid::known(only, volume)?,
                 (last, _) => Solid::try_new(shells.into_iter().chain(last).collect())?,
             });
             out.pinches.extend(pinches);

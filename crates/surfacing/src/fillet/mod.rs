@@ -24,7 +24,7 @@ pub use between::{Rolling, fillet_between};
 pub use inset::inset_edges;
 
 use crate::SurfacingError;
-use crate::fits::largest_share;
+use crate::fits::{HALVINGS, largest_share};
 use crate::side::Side;
 use corners::{Corners, Rail};
 use fans::{Halves, Spoke};
@@ -92,7 +92,7 @@ pub fn round_edges(
         let smaller = |s: f64| share * (rounding.size)(s);
         rounded(shell, edges, &Rounding { size: &smaller, ..*rounding }, tolerance).is_ok()
     };
-    let fits = rounding.even.then(|| largest_share(&fits)).flatten().map(|share| share * size);
+    let fits = rounding.even.then(|| largest_share(HALVINGS, &fits)).flatten().map(|share| share * size);
     Err(SurfacingError::FilletTooLarge { size, at, fits })
 }
 
