@@ -33,6 +33,9 @@ pub enum ExchangeError {
     /// A mesh could not be made.
     #[error(transparent)]
     Topology(#[from] TopologyError),
+    /// What was to take the file did not.
+    #[error("the file could not be written: {0}")]
+    Written(#[from] std::io::Error),
     /// The package could not be put together.
     #[error("the package could not be written: {0}")]
     Package(String),

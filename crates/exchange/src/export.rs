@@ -1,3 +1,5 @@
+use std::io::{Cursor, Seek, Write};
+
 use topology::{Body, Mesh, MeshTolerance, mesh};
 
 use crate::{ExchangeError, glb, step, stl, three_mf};
@@ -83,9 +85,19 @@ impl Export<'_> {
     /// The file's bytes; the same bytes for the same bodies.
     ///
     /// # Errors
-    /// `Empty`, `Tolerance`, `NeedsSolid` for STL and 3MF of an open shell, and `Coarse` for triangles that do not come
-    /// within the chord tolerance.
+    /// As for [`Export::write_to`].
     pub fn write(&self, format: Format) -> Result<Vec<u8>, ExchangeError> {
+        let mut out = Cursor::new(Vec::new());
+        self.write_to(format, &mut out)?;
+        Ok(out.into_inner())
+    }
+
+    /// Writes the file piece by piece, so that large ones of triangles are never held as a whole.
+    ///
+    /// # Errors
+    /// `Empty`, `Tolerance`, `NeedsSolid` for STL and 3MF of an open shell, `Coarse` for triangles that do not come
+    /// within the chord tolerance, and `Written` for what the sink refuses.
+    pub fn write_to(&self, format: Format, out: &mut (impl Write + Seek)) -> Result<(), ExchangeError> {
         if self.bodies.is_empty() {
             return Err(ExchangeError::Empty);
         }
@@ -93,10 +105,10 @@ impl Export<'_> {
             return Err(ExchangeError::Tolerance(self.chord));
         }
         match format {
-            Format::Step => Ok(step::write(self)),
-            Format::Stl => Ok(stl::write(self.part, &self.solid_meshes("STL")?)),
-            Format::ThreeMf => three_mf::write(self.part, &self.solid_meshes("3MF")?),
-            Format::Glb => Ok(glb::write(&self.meshes()?, &serde_json::Value::Null)),
+            Format::Step => Ok(out.write_all(&step::write(self))?),
+            Format::Stl => Ok(stl::write(self.part, &self.solid_meshes("STL")?, out)?),
+            Format::ThreeMf => three_mf::write(self.part, &self.solid_meshes("3MF")?, out),
+            Format::Glb => Ok(out.write_all(&glb::write(&self.meshes()?, &serde_json::Value::Null))?),
         }
     }
 

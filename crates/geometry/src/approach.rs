@@ -1,6 +1,6 @@
 //! Where two curves come near each other.
 
-use crate::{Box3, NurbsCurve, Point3, box_of, closest_on_curve};
+use crate::{Box3, NurbsCurve, Point3, box_of, check_work, closest_on_curve};
 
 /// Places per knot span at which curves are first compared, and the fewest and most of them on one curve.
 const SAMPLES_PER_SPAN: usize = 4;
@@ -39,6 +39,7 @@ fn sampled(curve: &NurbsCurve) -> Vec<(f64, Point3)> {
 /// Places closer to each other than the samples, a quarter of a knot span, may be told as one.
 #[must_use]
 pub fn curves_approaches(a: &NurbsCurve, b: &NurbsCurve) -> Vec<Approach> {
+    check_work();
     approaches(a, b, f64::INFINITY)
 }
 
@@ -46,6 +47,7 @@ pub fn curves_approaches(a: &NurbsCurve, b: &NurbsCurve) -> Vec<Approach> {
 /// show to be farther apart is not followed up.
 #[must_use]
 pub fn curves_close_by(a: &NurbsCurve, b: &NurbsCurve, within: f64) -> Vec<Approach> {
+    check_work();
     let mut found = approaches(a, b, within);
     found.retain(|f| f.distance <= within);
     found
@@ -152,6 +154,7 @@ fn approached(a: &NurbsCurve, b: &NurbsCurve, mut t: f64, mut u: f64) -> Approac
 /// Parameters at which two curves are nearest to each other.
 #[must_use]
 pub fn curves_approach(a: &NurbsCurve, b: &NurbsCurve) -> (f64, f64) {
+    check_work();
     let starts = (a.domain().start, b.domain().start);
     curves_approaches(a, b).first().map_or(starts, |f| (f.first, f.second))
 }

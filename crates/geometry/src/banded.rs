@@ -1,6 +1,6 @@
 //! Linear systems that are zero but near the diagonal, as splines give them.
 
-use crate::Vector3;
+use crate::{Vector3, check_work};
 
 /// A square system whose rows are zero but near the diagonal, with a vector on the right side of each row.
 pub(crate) struct Banded {
@@ -40,6 +40,7 @@ impl Banded {
     /// Elimination without pivots, for systems that are totally positive or positive definite; `None` where one of
     /// its pivots vanishes.
     pub(crate) fn solve(mut self) -> Option<Vec<Vector3>> {
+        check_work();
         let (n, reach) = (self.rows.len(), self.reach);
         for i in 0..n {
             let pivot = self.rows[i][reach];

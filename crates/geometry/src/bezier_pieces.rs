@@ -6,7 +6,7 @@ use std::sync::OnceLock;
 
 use crate::knot_vector::ORDER;
 use crate::patch::Patch;
-use crate::{Box3, Homogeneous, KnotVector, Point3, box_of};
+use crate::{Box3, Homogeneous, KnotVector, Point3, box_of, check_work};
 
 pub(crate) type Coefficient = [f64; 4];
 const ZERO: Coefficient = [0.0; 4];
@@ -20,6 +20,7 @@ struct Direction {
 
 impl Direction {
     fn new(knots: &KnotVector) -> Self {
+        check_work();
         let breaks = knots.breaks();
         let inverse_lengths = breaks.windows(2).map(|b| 1.0 / (b[1] - b[0])).collect();
         Self { degree: knots.degree(), breaks, inverse_lengths }
@@ -172,6 +173,7 @@ impl BezierPieces {
         to: &'a Point3,
         within: f64,
     ) -> impl Iterator<Item = Patch> + 'a {
+        check_work();
         let columns = self.v.breaks.len() - 1;
         let order = self.v.degree + 1;
         let boxes = self.boxes.get_or_init(|| {

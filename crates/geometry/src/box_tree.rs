@@ -1,7 +1,7 @@
 use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::{AABB, RTree};
 
-use crate::Point3;
+use crate::{Point3, check_work};
 
 /// A box along the main directions.
 pub type Box3 = AABB<[f64; 3]>;
@@ -22,6 +22,7 @@ impl BoxTree {
     /// Numbers of the boxes that meet a box, in rising order.
     #[must_use]
     pub fn meeting(&self, bounds: &Box3) -> Vec<usize> {
+        check_work();
         let mut found: Vec<usize> = self.0.locate_in_envelope_intersecting(bounds).map(|g| g.data).collect();
         // The tree's own order is not promised.
         found.sort_unstable();

@@ -1,4 +1,4 @@
-use crate::{Box3, Domain, NurbsCurve, Point3, Vector3, box_of};
+use crate::{Box3, Domain, NurbsCurve, Point3, Vector3, box_of, check_work};
 
 /// Samples per knot span that seed the search; enough to tell a cubic's minima apart.
 const SEEDS_PER_SPAN: usize = 12;
@@ -26,6 +26,7 @@ pub struct ClosestOnCurve {
 /// Section 6.1, equation 6.3.
 #[must_use]
 pub fn closest_on_curve(curve: &NurbsCurve, to: &Point3) -> ClosestOnCurve {
+    check_work();
     let (start, point) = (curve.domain().start, curve.start());
     let mut best =
         ClosestOnCurve { parameter: start, point, distance: (point - to).norm(), converged: false };

@@ -10,7 +10,7 @@ use std::collections::BinaryHeap;
 use nalgebra::Matrix2;
 
 use crate::patch::Patch;
-use crate::{NurbsSurface, Point3, Vector2, Vector3};
+use crate::{NurbsSurface, Point3, Vector2, Vector3, check_work};
 
 const SEEDS_PER_SPAN: usize = 4;
 const MAX_NEWTON_STEPS: usize = 40;
@@ -254,6 +254,7 @@ fn toward<'a>(
 /// The nearest place of a surface to a point.
 #[must_use]
 pub fn closest_on_surface(surface: &NurbsSurface, to: &Point3) -> OnSurface {
+    check_work();
     let miss = |p: &Point3| (p - to).norm();
     let step = toward(surface, to);
     let found = confirmed(surface, to, search(surface, &miss, &step), &miss, &step);
@@ -264,6 +265,7 @@ pub fn closest_on_surface(surface: &NurbsSurface, to: &Point3) -> OnSurface {
 /// much sooner than the nearest place is found.
 #[must_use]
 pub fn closest_within(surface: &NurbsSurface, to: &Point3, within: f64) -> Option<OnSurface> {
+    check_work();
     if is_farther(surface, to, within) {
         return None;
     }
@@ -294,6 +296,7 @@ pub fn nearby_on_surface(
     from: [f64; 2],
     within: f64,
 ) -> Option<OnSurface> {
+    check_work();
     let miss = |p: &Point3| (p - to).norm();
     let found = follow(surface, from, &miss, &toward(surface, to));
     (found.distance <= within).then(|| on_border(surface, found, &miss))
@@ -303,6 +306,7 @@ pub fn nearby_on_surface(
 /// point. The distance is that from the line: it is above zero where they do not meet.
 #[must_use]
 pub fn along_direction(surface: &NurbsSurface, from: &Point3, direction: &Vector3) -> OnSurface {
+    check_work();
     let across = if direction.x.abs() < 0.9 { Vector3::x() } else { Vector3::y() };
     let a = direction.cross(&across).normalize();
     let b = direction.cross(&a);

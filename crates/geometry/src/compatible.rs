@@ -1,7 +1,7 @@
 //! Curves brought to the same degree and the same knots, and pieces put together into one curve (section 10.3).
 
 use crate::fit::least_squares_over;
-use crate::{Domain, GeometryError, Homogeneous, KnotVector, MAX_DEGREE, NurbsCurve, Point3};
+use crate::{Domain, GeometryError, Homogeneous, KnotVector, MAX_DEGREE, NurbsCurve, Point3, check_work};
 
 /// Knots nearer than this share of the domain are one.
 const SAME_KNOT: f64 = 1e-9;
@@ -50,6 +50,7 @@ impl NurbsCurve {
     /// # Errors
     /// `TooFewPoints` without pieces, or with another number of breaks than one more than pieces; `Degree`.
     pub fn of_pieces_over(pieces: &[Self], breaks: &[f64]) -> Result<Self, GeometryError> {
+        check_work();
         let degree = pieces.iter().map(Self::degree).max();
         let degree = degree
             .filter(|_| breaks.len() == pieces.len() + 1)
@@ -104,6 +105,7 @@ impl NurbsCurve {
 /// # Errors
 /// `Degree`.
 pub fn compatible(curves: &[NurbsCurve]) -> Result<Vec<NurbsCurve>, GeometryError> {
+    check_work();
     let raised = raised(curves)?;
     let inner = all_inner_knots(&raised);
     with_all_knots(raised, &inner)

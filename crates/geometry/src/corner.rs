@@ -2,7 +2,7 @@
 
 use crate::offset::signed_curvature;
 use crate::{
-    Frame, GeometryError, NurbsCurve, Point3, Vector3, circle_arc, closest_on_curve, crossings,
+    Frame, GeometryError, NurbsCurve, Point3, Vector3, check_work, circle_arc, closest_on_curve, crossings,
     offset_in_plane,
 };
 
@@ -35,6 +35,7 @@ pub fn fillet(
     radius: f64,
     join: f64,
 ) -> Result<Corner, GeometryError> {
+    check_work();
     let corner = before.end();
     let turn = corner_turn(before, after, normal, join)?;
     if !(radius.is_finite() && radius > 0.0) {

@@ -3,7 +3,7 @@
 //! Flattened to chords first, then refined by Newton's method on both curves (Patrikalakis & Maekawa, Shape
 //! Interrogation, chapter 5, in its simplest form).
 
-use crate::{NurbsCurve, Point2};
+use crate::{NurbsCurve, Point2, check_work};
 
 const MAX_NEWTON_STEPS: usize = 20;
 const MAX_HALVINGS: u32 = 12;
@@ -124,6 +124,7 @@ fn refine(curves: &[NurbsCurve], a: &Chord, b: &Chord, start: (f64, f64)) -> Cro
 /// Places where two plane curves cross, in order along the first; `chord` is the flattening tolerance in mm.
 #[must_use]
 pub fn crossings(first: &NurbsCurve, second: &NurbsCurve, chord: f64) -> Vec<Crossing> {
+    check_work();
     let curves = [first.clone(), second.clone()];
     let (a, b) = (chords(0, first, chord), chords(1, second, chord));
     let mut found: Vec<Crossing> = Vec::new();
@@ -145,6 +146,7 @@ pub fn crossings(first: &NurbsCurve, second: &NurbsCurve, chord: f64) -> Vec<Cro
 /// common end. `closed` says that the last curve runs into the first.
 #[must_use]
 pub fn self_crossing(chain: &[NurbsCurve], closed: bool, chord: f64) -> Option<Crossing> {
+    check_work();
     let all: Vec<Chord> = chain.iter().enumerate().flat_map(|(i, c)| chords(i, c, chord)).collect();
     let last = all.len().saturating_sub(1);
     for (i, a) in all.iter().enumerate() {

@@ -1,6 +1,6 @@
 //! Knot insertion and removal, splitting, degree elevation (chapter 5).
 
-use crate::{GeometryError, Homogeneous, KnotVector, MAX_DEGREE, NurbsCurve};
+use crate::{GeometryError, Homogeneous, KnotVector, MAX_DEGREE, NurbsCurve, check_work};
 
 impl NurbsCurve {
     /// The same curve with one more knot at `parameter`, which must lie inside the domain; a knot that already
@@ -10,6 +10,7 @@ impl NurbsCurve {
     /// Algorithm A5.1 (Boehm).
     #[must_use]
     pub fn with_knot(&self, parameter: f64) -> Self {
+        check_work();
         let p = self.degree();
         let knots = self.knots();
         let d = knots.domain();
@@ -48,6 +49,7 @@ impl NurbsCurve {
     /// Algorithm A5.8 and section 5.4.
     #[must_use]
     pub fn without_knot(&self, parameter: f64, tolerance: f64) -> Option<(Self, f64)> {
+        check_work();
         let p = self.degree();
         let u = self.knots().knots();
         let d = self.domain();
@@ -147,6 +149,7 @@ impl NurbsCurve {
     /// # References
     /// Section 5.5, equation 5.36.
     pub fn elevated(&self) -> Result<Self, GeometryError> {
+        check_work();
         let p = self.degree();
         if p + 1 > MAX_DEGREE {
             return Err(GeometryError::Degree(p + 1));

@@ -1,6 +1,8 @@
 //! Curves made longer at their end, each in its own nature: lines straight, arcs round, splines by their last piece.
 
-use crate::{GeometryError, Homogeneous, NurbsCurve, Point3, as_line, as_plane_arc, circle_arc, crossings};
+use crate::{
+    GeometryError, Homogeneous, NurbsCurve, Point3, as_line, as_plane_arc, check_work, circle_arc, crossings,
+};
 
 const MAX_DOUBLINGS: usize = 40;
 const HALVINGS: usize = 60;
@@ -13,6 +15,7 @@ const HALVINGS: usize = 60;
 /// # References
 /// Ramshaw, Blossoms are polar forms, CAGD 6, 1989: the last piece's blossom at the moved end knot.
 pub fn extended(curve: &NurbsCurve, length: f64) -> Result<NurbsCurve, GeometryError> {
+    check_work();
     let end = curve.end();
     let stuck = GeometryError::NoDirection { at: end.into() };
     if !(length.is_finite() && length > 0.0) {

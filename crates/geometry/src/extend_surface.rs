@@ -1,7 +1,7 @@
 //! Surfaces made longer beyond their borders.
 
 use crate::extend::with_end_at;
-use crate::{Domain, GeometryError, Homogeneous, KnotVector, NurbsCurve, NurbsSurface};
+use crate::{Domain, GeometryError, Homogeneous, KnotVector, NurbsCurve, NurbsSurface, check_work};
 
 /// How a surface goes on beyond a border.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -57,6 +57,7 @@ pub fn extended_surface(
     length: f64,
     how: GoesOn,
 ) -> Result<NurbsSurface, GeometryError> {
+    check_work();
     if !side.is_u() {
         let as_u = if side.is_start() { SurfaceSide::UStart } else { SurfaceSide::UEnd };
         return Ok(extended_surface(&surface.transposed(), as_u, length, how)?.transposed());

@@ -2,7 +2,9 @@
 
 use std::sync::Arc;
 
-use crate::{Box3, BoxTree, Domain, NurbsSurface, Point3, Vector3, box_of, grown, parameter_lines};
+use crate::{
+    Box3, BoxTree, Domain, NurbsSurface, Point3, Vector3, box_of, check_work, grown, parameter_lines,
+};
 
 /// Chord of the triangles as a share of the surface's size.
 const CHORD: f64 = 1e-3;
@@ -30,6 +32,7 @@ impl Facets {
     /// Triangles over the part of a surface within `domain`.
     #[must_use]
     pub fn new(surface: Arc<NurbsSurface>, domain: [Domain; 2]) -> Self {
+        check_work();
         let net = box_of(surface.control_points().iter());
         let size = (Point3::from(net.upper()) - Point3::from(net.lower())).norm();
         let (us, vs) = parameter_lines(&surface, CHORD * size, ANGLE, 1.0);
@@ -44,6 +47,7 @@ impl Facets {
 
     /// The same with more parameter lines in u and v.
     pub(crate) fn with_lines(&self, more: &[[f64; 2]]) -> Self {
+        check_work();
         let mut lines = self.lines.clone();
         for (k, lines) in lines.iter_mut().enumerate() {
             lines.extend(more.iter().map(|m| m[k]));
@@ -140,6 +144,7 @@ impl Facets {
 
     /// Triangles whose boxes meet a box, in rising order.
     pub(crate) fn near(&self, bounds: &Box3) -> Vec<usize> {
+        check_work();
         self.tree.meeting(bounds)
     }
 

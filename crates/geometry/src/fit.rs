@@ -4,7 +4,7 @@ use crate::banded::Banded;
 use crate::interpolate::check_points;
 use crate::{
     EndDerivatives, GeometryError, Homogeneous, KnotVector, MAX_DEGREE, NurbsCurve, Point3, Vector3,
-    chord_parameters, flatten, interpolate,
+    check_work, chord_parameters, flatten, interpolate,
 };
 
 const FIRST_SAMPLES_PER_SPAN: usize = 4;
@@ -42,6 +42,7 @@ pub fn fit_function<E: From<GeometryError>>(
     breaks: &[f64],
     tolerance: f64,
 ) -> Result<Fitted, E> {
+    check_work();
     let mut fitted = fit_functions(1, |_, t| at(t), breaks, tolerance)?;
     fitted.pop().ok_or(GeometryError::TooFewPoints { given: 0, needed: 1 }.into())
 }
@@ -60,6 +61,7 @@ pub fn fit_functions<E: From<GeometryError>>(
     breaks: &[f64],
     tolerance: f64,
 ) -> Result<Vec<Fitted>, E> {
+    check_work();
     let mut parameters = KnotVector::joined_pieces(1, breaks).sampled(FIRST_SAMPLES_PER_SPAN);
     let mut best: Option<(f64, Vec<Fitted>)> = None;
     for _ in 0..MAX_ROUNDS {
@@ -102,6 +104,7 @@ pub(crate) fn least_squares(
     degree: usize,
     count: usize,
 ) -> Result<NurbsCurve, GeometryError> {
+    check_work();
     let m = points.len() - 1;
     let n = count - 1;
     let mut knots = vec![0.0; degree + 1];
@@ -122,6 +125,7 @@ pub(crate) fn least_squares_over(
     points: &[Point3],
     parameters: &[f64],
 ) -> Result<NurbsCurve, GeometryError> {
+    check_work();
     let (degree, count) = (knots.degree(), knots.point_count());
     let (m, n) = (points.len() - 1, count - 1);
     let (first, last) = (points[0], points[m]);
@@ -212,6 +216,7 @@ pub fn fit_points(
     tolerance: f64,
     resolution: f64,
 ) -> Result<Fitted, GeometryError> {
+    check_work();
     check_points(points, resolution)?;
     if !(1..=MAX_DEGREE).contains(&degree) {
         return Err(GeometryError::Degree(degree));
@@ -244,6 +249,7 @@ pub fn fit_points(
 /// # Errors
 /// `Degree`; `TooFewPoints` when there are fewer points than the degree needs.
 pub fn recast(curve: &NurbsCurve, degree: usize, count: usize) -> Result<Fitted, GeometryError> {
+    check_work();
     if !(1..=MAX_DEGREE).contains(&degree) {
         return Err(GeometryError::Degree(degree));
     }
@@ -266,6 +272,7 @@ pub fn recast(curve: &NurbsCurve, degree: usize, count: usize) -> Result<Fitted,
 /// # Errors
 /// As [`fit_points`].
 pub fn fit_chain(curves: &[NurbsCurve], tolerance: f64, resolution: f64) -> Result<Fitted, GeometryError> {
+    check_work();
     let mut points: Vec<Point3> = curves.first().map(NurbsCurve::start).into_iter().collect();
     for curve in curves {
         for w in flatten(curve, tolerance * 0.1).windows(2) {

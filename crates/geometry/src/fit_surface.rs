@@ -2,8 +2,8 @@
 
 use crate::fit::least_squares;
 use crate::{
-    EndDerivatives, GeometryError, KnotVector, MAX_DEGREE, NurbsCurve, NurbsSurface, Point3, interpolate,
-    interpolate_ring,
+    EndDerivatives, GeometryError, KnotVector, MAX_DEGREE, NurbsCurve, NurbsSurface, Point3, check_work,
+    interpolate, interpolate_ring,
 };
 
 const FIRST_SAMPLES_PER_SPAN: usize = 4;
@@ -41,6 +41,7 @@ pub fn fit_surface<E: From<GeometryError>>(
     rings: [bool; 2],
     tolerance: f64,
 ) -> Result<FittedSurface, E> {
+    check_work();
     let mut samples = breaks.map(|b| KnotVector::joined_pieces(1, b).sampled(FIRST_SAMPLES_PER_SPAN));
     let mut best: Option<FittedSurface> = None;
     for _ in 0..MAX_ROUNDS {
@@ -150,6 +151,7 @@ pub fn recast_surface_along(
     degree: usize,
     count: usize,
 ) -> Result<FittedSurface, GeometryError> {
+    check_work();
     if !is_u {
         let fitted = recast_surface_along(&surface.transposed(), true, degree, count)?;
         return Ok(FittedSurface { surface: fitted.surface.transposed(), ..fitted });
@@ -203,6 +205,7 @@ pub fn recast_surface(
     degrees: [usize; 2],
     counts: [usize; 2],
 ) -> Result<FittedSurface, GeometryError> {
+    check_work();
     for (degree, count) in degrees.into_iter().zip(counts) {
         check_form(degree, count)?;
     }

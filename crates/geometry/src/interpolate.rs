@@ -1,7 +1,7 @@
 //! Curves through points (chapter 9).
 
 use crate::banded::Banded;
-use crate::{GeometryError, Homogeneous, KnotVector, NurbsCurve, Point3, Vector3};
+use crate::{GeometryError, Homogeneous, KnotVector, NurbsCurve, Point3, Vector3, check_work};
 
 /// Parameters in `[0, 1]` in proportion to the chords between the points (equation 9.5).
 #[must_use]
@@ -32,6 +32,7 @@ fn parameters(points: &[Point3], measure: impl Fn(f64) -> f64) -> Vec<f64> {
 
 /// Refuses fewer than two points, numbers that are not finite, and neighbours nearer than `resolution`.
 pub(crate) fn check_points(points: &[Point3], resolution: f64) -> Result<(), GeometryError> {
+    check_work();
     if let Some(bad) = points.iter().position(|p| !p.iter().all(|c| c.is_finite())) {
         return Err(GeometryError::BadNumber(bad));
     }
@@ -96,6 +97,7 @@ pub fn interpolate(
     degree: usize,
     ends: &EndDerivatives,
 ) -> Result<NurbsCurve, GeometryError> {
+    check_work();
     let extra = ends.start.len() + ends.end.len();
     let count = points.len() + extra;
     if points.len() < 2 || count <= degree || parameters.len() != points.len() {
@@ -141,6 +143,7 @@ pub fn interpolate(
 /// # Errors
 /// As [`interpolate`], and `NoDirection` where no such derivative exists.
 pub fn interpolate_ring(points: &[Point3], parameters: &[f64]) -> Result<NurbsCurve, GeometryError> {
+    check_work();
     let with = |points: &[Point3], derivative: Vector3| {
         interpolate(points, parameters, 3, &EndDerivatives::tangents([derivative; 2]))
     };
@@ -164,6 +167,7 @@ pub fn interpolate_ring(points: &[Point3], parameters: &[f64]) -> Result<NurbsCu
 /// # References
 /// de Boor, A Practical Guide to Splines, chapter XIII: the Greville abscissae meet the Schoenberg-Whitney conditions.
 pub fn spline_of(knots: &KnotVector, values: &[Vector3]) -> Result<Vec<Vector3>, GeometryError> {
+    check_work();
     let (count, degree) = (knots.point_count(), knots.degree());
     if values.len() != count {
         return Err(GeometryError::TooFewPoints { given: values.len(), needed: count });

@@ -1,9 +1,10 @@
-use crate::{Homogeneous, NurbsCurve, NurbsSurface};
+use crate::{Homogeneous, NurbsCurve, NurbsSurface, check_work};
 
 impl NurbsSurface {
     /// The curve along v at a fixed u; exact, with the surface's own parameters.
     #[must_use]
     pub fn curve_at_u(&self, u: f64) -> NurbsCurve {
+        check_work();
         let u = self.domain().0.clamp(u);
         let (p, columns) = (self.knots_u().degree(), self.knots_v().point_count());
         let span = self.knots_u().span(u);
@@ -20,6 +21,7 @@ impl NurbsSurface {
     /// The curve along u at a fixed v; exact, with the surface's own parameters.
     #[must_use]
     pub fn curve_at_v(&self, v: f64) -> NurbsCurve {
+        check_work();
         let v = self.domain().1.clamp(v);
         let (q, columns) = (self.knots_v().degree(), self.knots_v().point_count());
         let span = self.knots_v().span(v);

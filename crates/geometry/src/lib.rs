@@ -46,6 +46,7 @@ mod recognise;
 mod skin;
 mod surface_edit;
 mod tolerance;
+mod work;
 mod zeros;
 
 pub use approach::{Approach, curves_approach, curves_approaches, curves_close_by};
@@ -91,6 +92,7 @@ pub use quadrature::gauss_legendre;
 pub use recognise::{as_line, as_plane_arc, circle_through};
 pub use skin::{Skin, skin, skin_parameters, skin_through};
 pub use tolerance::Tolerance;
+pub use work::{Budget, Cancel, Halt, Meter, Work, check_work, shared_work};
 pub use zeros::{Foot, bisect, feet, sign_changes};
 
 /// A point in space, in millimetres.

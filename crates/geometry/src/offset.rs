@@ -5,7 +5,8 @@
 //! of plane offset curves, CAGD 7, 1990, for the derivative `C' (1 - kappa d)`).
 
 use crate::{
-    Fitted, GeometryError, NurbsCurve, Point3, Vector3, as_line, as_plane_arc, circle_arc, fit_function,
+    Fitted, GeometryError, NurbsCurve, Point3, Vector3, as_line, as_plane_arc, check_work, circle_arc,
+    fit_function,
 };
 
 const BEND_SAMPLES_PER_SPAN: usize = 24;
@@ -21,6 +22,7 @@ pub(crate) fn signed_curvature(curve: &NurbsCurve, normal: &Vector3, t: f64) -> 
 /// `normal`); `None` when the curve nowhere bends that way.
 #[must_use]
 pub fn tightest_bend(curve: &NurbsCurve, normal: &Vector3, left: bool) -> Option<(f64, f64)> {
+    check_work();
     let sign = if left { 1.0 } else { -1.0 };
     sharpest(curve, |t| sign * signed_curvature(curve, normal, t))
 }
@@ -72,6 +74,7 @@ pub fn offset_in_plane(
     distance: f64,
     tolerance: f64,
 ) -> Result<Fitted, GeometryError> {
+    check_work();
     let exact = |curve| Fitted { curve, max_deviation: 0.0, converged: true };
     if distance == 0.0 {
         return Ok(exact(curve.clone()));

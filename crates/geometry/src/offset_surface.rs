@@ -6,7 +6,7 @@
 
 use crate::{
     Domain, FittedSurface, GeometryError, Homogeneous, KnotVector, NurbsSurface, Point3, Tolerance, Vector3,
-    box_of, diagonal, spline_of,
+    box_of, check_work, diagonal, spline_of,
 };
 
 /// Degree of an offset that has to be fitted, at least.
@@ -38,6 +38,7 @@ pub fn offset_surface(
     part: [Domain; 2],
     tolerance: &Tolerance,
 ) -> Result<FittedSurface, GeometryError> {
+    check_work();
     if distance == 0.0 {
         return Ok(FittedSurface { surface: surface.clone(), max_deviation: 0.0, converged: true });
     }
@@ -84,6 +85,7 @@ pub fn tightest_bend_of(
     part: [Domain; 2],
     toward_normal: bool,
 ) -> Option<(f64, [f64; 2])> {
+    check_work();
     let sign = if toward_normal { 1.0 } else { -1.0 };
     // The largest principal curvature toward that side.
     let samples = [surface.knots_u(), surface.knots_v()].map(|k| k.sampled(BEND_SAMPLES));

@@ -1,6 +1,6 @@
 use nalgebra::DMatrix;
 
-use crate::{Domain, KnotVector, NurbsSurface, Vector3};
+use crate::{Domain, KnotVector, NurbsSurface, Vector3, check_work};
 
 /// Most lines per direction.
 const MAX_LINES: usize = 4000;
@@ -14,6 +14,7 @@ const ACROSS: usize = 3;
 /// them, and knots at which the surface may have a kink; spans that one cell follows are not told apart.
 #[must_use]
 pub fn parameter_lines(surface: &NurbsSurface, chord: f64, angle: f64, density: f64) -> (Vec<f64>, Vec<f64>) {
+    check_work();
     let (us, vs) = (surface.knots_u().breaks(), surface.knots_v().breaks());
     let spread = |breaks: &[f64]| -> Vec<f64> {
         let mut out = Vec::new();

@@ -1,7 +1,7 @@
 //! Pieces of a surface in Bézier form, halved as often as a search needs; each lies within the hull of its net.
 
 use crate::bezier_pieces::Coefficient;
-use crate::{Homogeneous, Point3, Vector3};
+use crate::{Homogeneous, Point3, Vector3, check_work};
 
 /// A rational Bézier piece of a surface over a part of its domain; its net row by row, v running fastest.
 #[derive(Debug, Clone)]
@@ -44,6 +44,7 @@ impl Patch {
 
     /// Both halves (de Casteljau), across the direction in which the net is longer.
     pub(crate) fn halves(&self) -> [Self; 2] {
+        check_work();
         let n = self.columns;
         let rows = self.net.len() / n;
         let at = |i: usize, j: usize| {

@@ -1,9 +1,10 @@
-use crate::{Frame, NurbsCurve, Point3, sign_changes};
+use crate::{Frame, NurbsCurve, Point3, check_work, sign_changes};
 
 /// Parameters and places where a curve crosses the plane of a frame, in order; an end that lies on the plane within
 /// `tolerance` mm counts. Where the curve only touches the plane between two samples, nothing is found.
 #[must_use]
 pub fn plane_crossings(curve: &NurbsCurve, frame: &Frame, tolerance: f64) -> Vec<(f64, Point3)> {
+    check_work();
     let height = |t: f64| (curve.point(t) - frame.origin).dot(&frame.z);
     let d = curve.domain();
     let mut found = sign_changes(curve, height);

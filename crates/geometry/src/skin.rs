@@ -3,7 +3,7 @@
 use crate::nurbs_curve::SAME_WEIGHT;
 use crate::{
     EndDerivatives, GeometryError, Homogeneous, KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3,
-    interpolate, interpolate_ring,
+    check_work, interpolate, interpolate_ring,
 };
 
 /// How a skin goes through its sections.
@@ -65,6 +65,7 @@ fn chords(points: &[Vec<Point3>]) -> Result<(Vec<f64>, f64), GeometryError> {
 /// `TooFewPoints` for fewer than two sections, `KnotCount` for ones that are not compatible, `RepeatedPoint` for sections
 /// that lie on each other.
 pub fn skin(sections: &[NurbsCurve], how: &Skin) -> Result<NurbsSurface, GeometryError> {
+    check_work();
     let mut rows = sections.to_vec();
     if *how == Skin::Ring {
         rows.extend(sections.first().cloned());
@@ -144,6 +145,7 @@ fn skin_over(
 /// `TooFewPoints` for fewer than two sections, `KnotCount` for ones that are not compatible, `KnotOrder` for parameters
 /// that do not rise.
 pub fn skin_through(sections: &[NurbsCurve], parameters: &[f64]) -> Result<NurbsSurface, GeometryError> {
+    check_work();
     if sections.len() < 2 || parameters.len() != sections.len() {
         return Err(GeometryError::TooFewPoints { given: sections.len(), needed: 2 });
     }

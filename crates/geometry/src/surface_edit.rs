@@ -1,6 +1,6 @@
 //! Surfaces in another form: knots put in, degrees raised, run the other way (chapter 5).
 
-use crate::{Domain, GeometryError, NurbsCurve, NurbsSurface};
+use crate::{Domain, GeometryError, NurbsCurve, NurbsSurface, check_work};
 
 impl NurbsSurface {
     /// The surface of which each curve of control points along u is another form of the one that it has, the same for all.
@@ -15,6 +15,7 @@ impl NurbsSurface {
     /// The part of the surface over parts of its domain, with its parameters.
     #[must_use]
     pub fn part(&self, [u, v]: [Domain; 2]) -> Self {
+        check_work();
         let in_u = self.along_u(|c| c.part(u.start, u.end));
         in_u.transposed().along_u(|c| c.part(v.start, v.end)).transposed()
     }
@@ -22,12 +23,14 @@ impl NurbsSurface {
     /// The same surface with one more knot in u, inside the domain.
     #[must_use]
     pub fn with_knot_u(&self, u: f64) -> Self {
+        check_work();
         self.along_u(|c| c.with_knot(u))
     }
 
     /// The same surface with one more knot in v, inside the domain.
     #[must_use]
     pub fn with_knot_v(&self, v: f64) -> Self {
+        check_work();
         self.transposed().with_knot_u(v).transposed()
     }
 
@@ -36,6 +39,7 @@ impl NurbsSurface {
     /// # Errors
     /// `Degree` for one that is not supported.
     pub fn elevated_u(&self, degree: usize) -> Result<Self, GeometryError> {
+        check_work();
         let degree = degree.max(self.knots_u().degree());
         // Once for the error; the others have the same knots.
         self.columns()[0].elevated_to(degree)?;
@@ -47,6 +51,7 @@ impl NurbsSurface {
     /// # Errors
     /// `Degree` for one that is not supported.
     pub fn elevated_v(&self, degree: usize) -> Result<Self, GeometryError> {
+        check_work();
         Ok(self.transposed().elevated_u(degree)?.transposed())
     }
 

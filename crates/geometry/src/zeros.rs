@@ -1,6 +1,6 @@
 //! Where functions of one parameter change: bisection, which never runs away.
 
-use crate::{NurbsCurve, Point3};
+use crate::{NurbsCurve, Point3, check_work};
 
 /// Halvings after which two doubles of an interval are neighbours, or nearly.
 const HALVINGS: usize = 60;
@@ -21,6 +21,7 @@ pub fn bisect(mut a: f64, mut b: f64, holds: impl Fn(f64) -> bool) -> f64 {
 /// neighbouring samples, of which each span has sixteen, are missed.
 #[must_use]
 pub fn sign_changes(curve: &NurbsCurve, f: impl Fn(f64) -> f64) -> Vec<f64> {
+    check_work();
     let above = |t: f64| f(t) > 0.0;
     let samples = curve.knots().sampled(SAMPLES_PER_SPAN);
     let changing = samples.windows(2).filter(|w| above(w[0]) != above(w[1]));
@@ -40,6 +41,7 @@ pub enum Foot {
 /// A straight line is touched nowhere.
 #[must_use]
 pub fn feet(curve: &NurbsCurve, from: &Point3) -> Vec<(f64, Foot)> {
+    check_work();
     let sight = |t: f64| {
         let (p, d) = curve.moving(t);
         (p - from, d)

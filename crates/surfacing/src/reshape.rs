@@ -243,6 +243,18 @@ fn in_form(
     let with_knot =
         |s: &NurbsSurface, is_u: bool, t: f64| if is_u { s.with_knot_u(t) } else { s.with_knot_v(t) };
     let mut out = surface.clone();
+    // Refused before the work: what is asked for may be more than memory holds.
+    let wanted = match change {
+        NetChange::Evenly { along, count } => {
+            let now = along.each().iter().map(|&is_u| knots(surface, is_u).point_count()).max();
+            now.unwrap_or(0).saturating_add(*count)
+        }
+        NetChange::Recast { points, .. } => *points,
+        _ => 0,
+    };
+    if wanted > MOST_POINTS {
+        return Err(SurfacingError::TooManyPoints { most: MOST_POINTS });
+    }
     Ok(Some(match change {
         NetChange::Insert { along, at } => {
             for &is_u in along.each() {
@@ -254,7 +266,7 @@ fn in_form(
         }
         NetChange::Evenly { along, count } => {
             for &is_u in along.each() {
-                for _ in 0..(*count).min(MOST_POINTS) {
+                for _ in 0..*count {
                     let middle = widest(&knots(&out, is_u));
                     out = with_knot(&out, is_u, middle);
                 }

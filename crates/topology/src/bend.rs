@@ -1,6 +1,6 @@
 //! How the surfaces of a shell bend: curvatures at the corners of its mesh, and combs along parameter lines.
 
-use geometry::{Tooth, Vector3};
+use geometry::{Tooth, Vector3, shared_work};
 use rayon::prelude::*;
 
 use crate::bounded::{Bounding, outline};
@@ -26,7 +26,7 @@ pub fn curvatures(shell: &Shell, mesh: &Mesh) -> Vec<Vec<[f64; 2]>> {
         };
         face_mesh.vertices.iter().map(|corner| at(corner.uv)).collect()
     };
-    mesh.faces.par_iter().map(of_face).collect()
+    mesh.faces.par_iter().map(shared_work(of_face)).collect()
 }
 
 /// Curvature combs of a face along `lines` parameter lines each way, each as long as it runs inside the face, with about so

@@ -6,7 +6,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use geometry::{Point3, Tolerance, Vector3};
+use geometry::{Point3, Tolerance, Vector3, shared_work};
 use rayon::prelude::*;
 
 use crate::imprint::Outline;
@@ -54,7 +54,8 @@ pub(crate) fn radial_order(shell: &Shell, faces: &[Face]) -> Vec<Radial> {
             }
         }
     }
-    uses.par_iter().enumerate().map(|(e, uses)| sorted(shell, faces, EdgeId(e as u32), uses)).collect()
+    let sort = shared_work(|(e, uses): (usize, &Vec<_>)| sorted(shell, faces, EdgeId(e as u32), uses));
+    uses.par_iter().enumerate().map(sort).collect()
 }
 
 fn sorted(shell: &Shell, faces: &[Face], edge: EdgeId, uses: &[(usize, &OrientedEdge)]) -> Radial {
@@ -169,7 +170,7 @@ fn spaces(faces: &[Face], sides: &mut Sets, complexes: &mut Sets, tolerance: &To
     // Seen by its surface's own normal.
     let under: Vec<f64> = faces
         .par_iter()
-        .map(|f| rough_volume_under(f, &about) * if f.reversed { -1.0 } else { 1.0 })
+        .map(shared_work(|f: &Face| rough_volume_under(f, &about) * if f.reversed { -1.0 } else { 1.0 }))
         .collect();
     let mut groups: BTreeMap<usize, Vec<SideId>> = BTreeMap::new();
     for side in 0..2 * faces.len() {

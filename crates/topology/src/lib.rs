@@ -44,7 +44,7 @@ pub use flat::{capped, flat_faces};
 pub use ids::{EdgeId, FaceId, VertexId};
 pub use imprint::{Crossing, Imprint, Remark, Source, imprint, imprint_where};
 pub use join::{Joined, join};
-pub use measure::{Measures, area, measure};
+pub use measure::{Measures, area, face_area, measure};
 pub use mesh::{FaceMesh, Mesh, MeshTolerance, MeshVertex, mesh};
 pub use natural::{natural_shell, straight_pcurve};
 pub use pieces::{Piece, plane_beyond};

@@ -4,7 +4,7 @@
 //! where that takes less, from the domain's start to the boundary, the outer one along the parameter curve. Both are Gauss
 //! quadrature, broken at knots, so that trimmed and untrimmed faces take the same way.
 
-use geometry::{NurbsCurve, NurbsSurface, Point3, Vector3, bisect, gauss_legendre};
+use geometry::{NurbsCurve, NurbsSurface, Point3, Vector3, bisect, gauss_legendre, shared_work};
 use nalgebra::Matrix3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -80,7 +80,7 @@ pub fn measure(shell: &Shell) -> Measures {
     let mut sum = [0.0; FIELDS];
     let part = |face: &Face| fields(face, &near);
     // Summed in the faces' order, so that the figures do not depend on the number of threads.
-    for part in shell.faces().par_iter().map(part).collect::<Vec<_>>() {
+    for part in shell.faces().par_iter().map(shared_work(part)).collect::<Vec<_>>() {
         for (s, x) in sum.iter_mut().zip(part) {
             *s += x;
         }
@@ -105,7 +105,7 @@ pub fn measure(shell: &Shell) -> Measures {
 /// The volume of a closed shell in mm³ to about six digits; negative where its faces point inwards.
 pub(crate) fn rough_volume(shell: &Shell) -> f64 {
     let about = shell.vertices().first().map_or(Point3::origin(), |v| v.point);
-    let parts = shell.faces().par_iter().map(|f| rough_volume_under(f, &about));
+    let parts = shell.faces().par_iter().map(shared_work(|f| rough_volume_under(f, &about)));
     // Summed in the faces' order, so that the figure does not depend on the number of threads.
     parts.collect::<Vec<_>>().into_iter().sum()
 }
@@ -147,14 +147,17 @@ fn fields(face: &Face, near: &Point3) -> [f64; FIELDS] {
 /// Area of a shell in mm².
 #[must_use]
 pub fn area(shell: &Shell) -> f64 {
-    let area = |face: &Face| {
-        let element = |u, v| {
-            let (_, du, dv) = face.surface.tangents(u, v);
-            [du.cross(&dv).norm()]
-        };
-        integrate(face, MOST_POINTS, &element)[0]
+    shell.faces().par_iter().map(shared_work(face_area)).collect::<Vec<_>>().into_iter().sum()
+}
+
+/// Area of a face in mm².
+#[must_use]
+pub fn face_area(face: &Face) -> f64 {
+    let element = |u, v| {
+        let (_, du, dv) = face.surface.tangents(u, v);
+        [du.cross(&dv).norm()]
     };
-    shell.faces().par_iter().map(area).collect::<Vec<_>>().into_iter().sum()
+    integrate(face, MOST_POINTS, &element)[0]
 }
 
 /// Integral of `fields` over the face's part of the parameter plane, with at most so many Gauss points per span.

@@ -2,7 +2,9 @@
 
 use std::collections::BTreeSet;
 
-use geometry::{BoxTree, Domain, NurbsSurface, Point3, Vector3, box_of, closest_on_curve, diagonal};
+use geometry::{
+    BoxTree, Domain, NurbsSurface, Point3, Vector3, box_of, closest_on_curve, diagonal, shared_work,
+};
 use nalgebra::{Matrix3, Matrix3x4, SVector};
 use rayon::prelude::*;
 
@@ -70,10 +72,10 @@ pub fn self_crossings(body: &Body) -> Vec<Point3> {
     };
     let found: Vec<Point3> = (0..triangles.len())
         .into_par_iter()
-        .flat_map_iter(|i| {
+        .flat_map_iter(shared_work(|i: usize| {
             let others = tree.meeting(&boxes[i]).into_iter().filter(move |&j| j > i);
             others.filter_map(|j| crosses(i, j)).collect::<Vec<_>>()
-        })
+        }))
         .collect();
     let mut told: Vec<Point3> = Vec::new();
     for p in found {

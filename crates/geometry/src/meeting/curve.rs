@@ -3,8 +3,8 @@
 use nalgebra::{Matrix3, Vector3 as Column};
 
 use crate::{
-    Box3, Domain, Facets, NurbsCurve, Point3, Vector3, bisect, box_of, closest_on_surface, closest_within,
-    diagonal, flatten, grown, nearby_on_surface,
+    Box3, Domain, Facets, NurbsCurve, Point3, Vector3, bisect, box_of, check_work, closest_on_surface,
+    closest_within, diagonal, flatten, grown, nearby_on_surface,
 };
 
 /// Chord of the curve's pieces as a share of its size.
@@ -49,6 +49,7 @@ pub struct CurveMeetings {
 /// near. A curve that stays within the tolerance at all places looked at between two chords' ends lies on the surface there.
 #[must_use]
 pub fn curve_meetings(curve: &NurbsCurve, facets: &Facets, tolerance: f64) -> CurveMeetings {
+    check_work();
     let search = Search { curve, facets, tolerance };
     if search.lies_wholly() {
         return CurveMeetings { hits: Vec::new(), along: vec![[curve.domain().start, curve.domain().end]] };

@@ -1,5 +1,5 @@
 use super::{MeetingCurve, Trace, chains};
-use crate::{Frame, GeometryError, NurbsSurface, Point3, Tolerance, Vector2, Vector3, bisect};
+use crate::{Frame, GeometryError, NurbsSurface, Point3, Tolerance, Vector2, Vector3, bisect, check_work};
 
 const CELLS_PER_SPAN: usize = 8;
 const MAX_NEWTON_STEPS: usize = 12;
@@ -21,6 +21,7 @@ pub fn plane_meetings(
     frame: &Frame,
     tolerance: &Tolerance,
 ) -> Result<Vec<MeetingCurve>, GeometryError> {
+    check_work();
     let section = Section { surface, frame };
     let runs = section.runs();
     let fits = runs.into_iter().map(|(places, closed)| section.fit(places, closed, tolerance));

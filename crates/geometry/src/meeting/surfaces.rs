@@ -6,7 +6,8 @@ use robust::{Coord3D, orient3d};
 use super::touching::{Touch, TouchKind, touches};
 use super::{MeetingCurve, Trace, chains};
 use crate::{
-    Domain, Facets, GeometryError, NurbsSurface, Point3, Tolerance, Vector3, closest_on_surface, grown,
+    Domain, Facets, GeometryError, NurbsSurface, Point3, Tolerance, Vector3, check_work, closest_on_surface,
+    grown,
 };
 
 const MAX_NEWTON_STEPS: usize = 20;
@@ -40,6 +41,7 @@ pub struct SurfaceMeetings {
 /// is a place with a common normal too, chains are cut and end there.
 #[must_use]
 pub fn surface_meetings(a: &Facets, b: &Facets, tolerance: &Tolerance) -> SurfaceMeetings {
+    check_work();
     let pair = Pair { facets: [a, b], tolerance };
     let met = pair.crossings();
     if met.near.is_empty() {
@@ -73,6 +75,7 @@ pub fn fit_meeting(
     closed: bool,
     tolerance: &Tolerance,
 ) -> Result<Option<MeetingCurve>, GeometryError> {
+    check_work();
     OnBoth { surfaces, domains: [surfaces[0].domain().into(), surfaces[1].domain().into()], tolerance }.fit(
         run.to_vec(),
         closed,
@@ -87,6 +90,7 @@ pub fn meeting_beside(
     place: MeetingPlace,
     tolerance: &Tolerance,
 ) -> Option<MeetingPlace> {
+    check_work();
     OnBoth { surfaces, domains: [surfaces[0].domain().into(), surfaces[1].domain().into()], tolerance }
         .onto_both(place)
 }

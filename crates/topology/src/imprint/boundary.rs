@@ -2,6 +2,7 @@
 
 use geometry::{
     BoxTree, CurveHit, CurveMeetings, NurbsCurve, Point3, closest_on_curve, curve_meetings, curves_close_by,
+    shared_work,
 };
 use rayon::prelude::*;
 
@@ -27,7 +28,7 @@ impl Arena {
             .filter(|&(a, b)| a < b && self.come_together(self.edges[a].input, self.edges[b].input))
             .collect();
         let crossed: Vec<Vec<(f64, f64)>> =
-            pairs.par_iter().map(|&(a, b)| self.edges_crossing(a, b)).collect();
+            pairs.par_iter().map(shared_work(|&(a, b): &_| self.edges_crossing(a, b))).collect();
         for (&(a, b), places) in pairs.iter().zip(crossed) {
             for (s, t) in places {
                 let at = self.curve(a).map_or(self.spots[0].point, |c| c.point(s));
@@ -42,7 +43,8 @@ impl Arena {
             .flat_map(|&e| face_tree.meeting(&self.edges[e].bounds).into_iter().map(move |f| (e, f)))
             .filter(|&(e, f)| self.come_together(self.edges[e].input, self.faces[f].source.input))
             .collect();
-        let met: Vec<CurveMeetings> = pairs.par_iter().map(|&(e, f)| self.edge_on_face(e, f)).collect();
+        let met: Vec<CurveMeetings> =
+            pairs.par_iter().map(shared_work(|&(e, f): &_| self.edge_on_face(e, f))).collect();
         for (&(edge, face), met) in pairs.iter().zip(met) {
             for hit in &met.hits {
                 self.note_hit(edge, face, hit);

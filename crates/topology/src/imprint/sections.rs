@@ -2,7 +2,7 @@
 
 use geometry::{
     Domain, MeetingPlace, NurbsCurve, NurbsSurface, Point3, Tolerance, Touch, Vector3, box_of, fit_meeting,
-    grown, meeting_beside, nearby_on_surface, surface_meetings,
+    grown, meeting_beside, nearby_on_surface, shared_work, surface_meetings,
 };
 use nalgebra::{SMatrix, SVector};
 use rayon::prelude::*;
@@ -76,7 +76,7 @@ impl Arena {
         }
         let fine = Tolerance { fit: FINE * self.tolerance.fit, ..self.tolerance };
         let met: Vec<(bool, geometry::SurfaceMeetings)> =
-            pairs.par_iter().map(|&pair| self.faces_meeting(pair, &fine)).collect();
+            pairs.par_iter().map(shared_work(|&pair: &_| self.faces_meeting(pair, &fine))).collect();
         let mut found = Found::default();
         let mut runs = Vec::new();
         for (&pair, (over, met)) in pairs.iter().zip(met) {
@@ -105,10 +105,11 @@ impl Arena {
         }
         let fitted: Vec<Option<geometry::MeetingCurve>> = segments
             .par_iter()
-            .map(|s| {
+            .map(shared_work(|s: &_| {
+                let s: &Segment = s;
                 let surfaces = s.faces.map(|f| self.faces[f].surface.as_ref());
                 if s.on_edge.is_some() { Ok(None) } else { fit_meeting(surfaces, &s.places, s.closed, &fine) }
-            })
+            }))
             .collect::<Result<_, _>>()?;
         for (segment, fitted) in segments.into_iter().zip(fitted) {
             self.lay(segment, fitted, &mut found)?;

@@ -44,10 +44,15 @@ pub(super) fn part_corners(corners: &mut Corners, sides: &[[usize; 2]], scale: [
     }
     parted.sort_unstable();
     parted.dedup();
+    // Looked up by the corner: where much of a boundary lies on itself, there are many.
+    let mut beside: Vec<[Option<usize>; 2]> = vec![[None; 2]; corners.len()];
+    for &[from, to] in sides {
+        beside[to][0].get_or_insert(from);
+        beside[from][1].get_or_insert(to);
+    }
     let mut moved = Vec::with_capacity(parted.len());
     for i in parted {
-        let Some(before) = sides.iter().find(|s| s[1] == i).map(|s| s[0]) else { continue };
-        let Some(after) = sides.iter().find(|s| s[0] == i).map(|s| s[1]) else { continue };
+        let [Some(before), Some(after)] = beside[i] else { continue };
         let step = |a: usize, b: usize| [0, 1].map(|k| (corners[b].0[k] - corners[a].0[k]) * scale[k]);
         let (u, v) = (step(before, i), step(i, after));
         let (lu, lv) = (u[0].hypot(u[1]), v[0].hypot(v[1]));

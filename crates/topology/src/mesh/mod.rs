@@ -9,7 +9,7 @@ mod deviation;
 mod samples;
 mod triangles;
 
-use geometry::{Domain, NurbsSurface, Point3, Vector3, parameter_lines};
+use geometry::{Domain, NurbsSurface, Point3, Vector3, parameter_lines, shared_work};
 use rayon::prelude::*;
 
 use self::corners::{chords_near, part_corners, unite_corners};
@@ -25,6 +25,9 @@ const MAX_ROUNDS: usize = 5;
 const HELPS: f64 = 0.95;
 /// How often chords that cross are divided.
 const MAX_DIVISIONS: usize = 10;
+/// Samples of edges that dividing may add. A boundary that crosses itself however short its chords are, since it lies on
+/// itself, would take three times as many in each round.
+const MOST_DIVIDED: usize = 20_000;
 /// How near the boundary a point of the grid may be, as a share of its narrowest cell.
 const BESIDE: f64 = 0.1;
 /// How many times longer than wide triangles may become where the surface is straight.
@@ -105,14 +108,19 @@ pub fn mesh(shell: &Shell, tolerance: MeshTolerance) -> Result<Mesh, TopologyErr
     let lines: Vec<Lines> = shell
         .faces()
         .par_iter()
-        .map(|face| parameter_lines(&face.surface, tolerance.chord, tolerance.angle, 1.0))
+        .map(shared_work(|face: &Face| parameter_lines(&face.surface, tolerance.chord, tolerance.angle, 1.0)))
         .collect();
     let mut along = edge_samples(shell, &lines, tolerance);
     let mut rounds = 0;
+    let most_samples = along.iter().map(Vec::len).sum::<usize>() + MOST_DIVIDED;
     loop {
         match mesh_along(shell, &lines, &along, tolerance) {
             Ok(mesh) => return Ok(mesh),
-            Err(crossing) if crossing.chords.is_empty() || rounds == MAX_DIVISIONS => {
+            Err(crossing)
+                if crossing.chords.is_empty()
+                    || rounds == MAX_DIVISIONS
+                    || along.iter().map(Vec::len).sum::<usize>() > most_samples =>
+            {
                 return Err(TopologyError::Mesh { face: crossing.face, reason: crossing.reason });
             }
             // In a narrow face, chords of one side can cross the other; they do not once they are short enough.
@@ -169,7 +177,7 @@ fn mesh_along(
     }
     let meshed: Vec<MeshedFace> = (0..shell.faces().len())
         .into_par_iter()
-        .map(|i| mesh_face(shell, FaceId(i as u32), &lines[i], &samples, &positions, tolerance))
+        .map(shared_work(|i| mesh_face(shell, FaceId(i as u32), &lines[i], &samples, &positions, tolerance)))
         .collect::<Result<_, _>>()?;
     let (mut faces, mut max_deviation) = (Vec::with_capacity(meshed.len()), 0f64);
     for mut face in meshed {

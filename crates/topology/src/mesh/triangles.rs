@@ -1,5 +1,7 @@
 //! Triangles over a face's parameter plane.
 
+use geometry::{Box3, BoxTree, Point3, box_of, check_work};
+use robust::{Coord, orient2d};
 use spade::{ConstrainedDelaunayTriangulation, HasPosition, Point2, Triangulation};
 
 use super::corners::Corners;
@@ -13,6 +15,8 @@ struct Site {
 impl HasPosition for Site {
     type Scalar = f64;
     fn position(&self) -> Point2<f64> {
+        // The triangulation asks for places in each of its loops, and has no switch of its own by which it could be stopped.
+        check_work();
         self.at
     }
 }
@@ -87,6 +91,11 @@ pub(super) fn delaunay_triangles(
         index: i as u32,
     };
     let sites: Vec<Site> = corners.iter().enumerate().map(site).collect();
+    // Found beforehand: among sides that cross, the triangulation can go on without end.
+    let crossed = crossing_sides(&sites, constraints);
+    if !crossed.is_empty() {
+        return Err((format!("its boundary crosses itself at {} places", crossed.len()), crossed));
+    }
     let mut crossed: Vec<usize> = Vec::new();
     let cdt =
         ConstrainedDelaunayTriangulation::<Site>::try_bulk_load_cdt(sites, constraints.to_vec(), |side| {
@@ -99,6 +108,44 @@ pub(super) fn delaunay_triangles(
     let kept = kept_faces(&cdt);
     let inside = cdt.inner_faces().filter(|f| kept[f.fix().index()]);
     Ok(inside.map(|f| f.vertices().map(|v| v.data().index)).collect())
+}
+
+/// Corners at which sides begin that cross another one, or lie on it for a way.
+fn crossing_sides(sites: &[Site], sides: &[[usize; 2]]) -> Vec<usize> {
+    let at = |i: usize| [sites[i].at.x, sites[i].at.y];
+    let point = |i: usize| Point3::new(sites[i].at.x, sites[i].at.y, 0.0);
+    let boxes: Vec<Box3> = sides.iter().map(|s| box_of(s.map(point).iter())).collect();
+    let tree = BoxTree::new(boxes.iter().copied().zip(0..));
+    let meets = |i: usize, j: usize| {
+        let ([a, b], [c, d]) = (sides[i].map(at), sides[j].map(at));
+        // A side that is run along both ways is a slit, which is one side to the triangulation.
+        if a == b || c == d || [a, b] == [c, d] || [a, b] == [d, c] {
+            return false;
+        }
+        let turn = |p: [f64; 2], q: [f64; 2], r: [f64; 2]| {
+            let coord = |[x, y]: [f64; 2]| Coord { x, y };
+            orient2d(coord(p), coord(q), coord(r))
+        };
+        let (of_c, of_d, of_a, of_b) = (turn(a, b, c), turn(a, b, d), turn(c, d, a), turn(c, d, b));
+        if of_c == 0.0 && of_d == 0.0 {
+            // On one line: more than a corner in common is a way.
+            let axis = usize::from((b[1] - a[1]).abs() > (b[0] - a[0]).abs());
+            let span = |p: [f64; 2], q: [f64; 2]| (p[axis].min(q[axis]), p[axis].max(q[axis]));
+            let ((l, h), (m, k)) = (span(a, b), span(c, d));
+            return l.max(m) < h.min(k);
+        }
+        let apart = |x: f64, y: f64| x != 0.0 && y != 0.0 && (x > 0.0) != (y > 0.0);
+        apart(of_c, of_d) && apart(of_a, of_b)
+    };
+    let mut crossed = Vec::new();
+    for i in 0..sides.len() {
+        check_work();
+        let others = tree.meeting(&boxes[i]).into_iter().filter(|&j| j > i);
+        for j in others.filter(|&j| meets(i, j)) {
+            crossed.extend([sides[i][0], sides[j][0]]);
+        }
+    }
+    crossed
 }
 
 /// Triangles inside the boundary: crossing a constraint from outside changes between out and in.
