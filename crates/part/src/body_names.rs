@@ -9,7 +9,7 @@ use std::collections::BTreeMap;
 use geometry::{NurbsCurve, Point3};
 use topology::{Body, Edge, Face, OrientedEdge, Shell};
 
-use crate::Reference;
+use crate::{Reference, Shape};
 
 const FACE: &str = "face ";
 const EDGE: &str = "edge ";
@@ -139,6 +139,14 @@ pub(crate) fn find<'a>(bodies: &'a [Body], item: &str) -> Option<Named<'a>> {
         }
     }
     None
+}
+
+/// Every name by which a reference could mean something of a shape.
+pub(crate) fn all(shape: &Shape) -> Vec<String> {
+    let of_bodies = named_shells(shape.bodies())
+        .flat_map(|(_, n)| n.faces.into_iter().chain(n.edges.into_iter().chain(n.vertices).flatten()));
+    let curves = shape.curves().into_iter().flatten();
+    of_bodies.chain(curves.map(|c| c.id.clone())).collect()
 }
 
 /// The curve and whether its end is meant, in the name of an end of a curve.

@@ -29,12 +29,14 @@ pub enum RecipeError {
     #[error("step `{0}` refers to itself; pick another input")]
     Itself(String),
     /// A step refers to one that is not there.
-    #[error("step `{step}` refers to `{missing}`, which is not there; pick another input")]
+    #[error("step `{step}` refers to `{missing}`, which is not there; pick another input{}", nearest(.there))]
     Missing {
         /// The step that refers.
         step: String,
         /// What is missing.
         missing: String,
+        /// Those before it that look most like it.
+        there: String,
     },
     /// A step refers to one that comes after it.
     #[error("step `{step}` refers to `{later}`, which comes after it; move `{later}` up")]
@@ -55,12 +57,14 @@ pub enum RecipeError {
         cure: &'static str,
     },
     /// An edit points at something that is not there.
-    #[error("there is no {what} `{name}` to change; somebody may have removed it, so load the part again")]
+    #[error("there is no {what} `{name}`; somebody may have removed it, so load the part again{}", nearest(.there))]
     NoTarget {
         /// What kind of thing.
         what: &'static str,
         /// Its name.
         name: String,
+        /// Those there are that look most like it.
+        there: String,
     },
     /// A value of an edit does not fit the step.
     #[error("`{field}` cannot take that: {reason}")]
@@ -73,6 +77,14 @@ pub enum RecipeError {
     /// A formula cannot be evaluated.
     #[error(transparent)]
     Formula(#[from] FormulaError),
+    /// An edit whose outcome cannot be kept.
+    #[error(
+        "this edit would make a value too large to be a number; nothing was changed: give smaller values"
+    )]
+    NoNumber,
+    /// An edit that changes nothing.
+    #[error("there is no edit in the list; give at least one")]
+    NoEdit,
     /// The recipe is larger than a part ever needs.
     #[error("the recipe has {count} {what}, and at most {most} are allowed; split the part")]
     TooLarge {
@@ -83,6 +95,10 @@ pub enum RecipeError {
         /// How many may be.
         most: usize,
     },
+}
+
+fn nearest(there: &str) -> String {
+    if there.is_empty() { String::new() } else { format!(" (nearest there: {there})") }
 }
 
 /// A one-click cure: what the button says and the edits that it makes.

@@ -3,10 +3,8 @@
 
 use std::collections::BTreeMap;
 
+use crate::limits::{DEEPEST_FORMULA, LONGEST_FORMULA, told};
 use crate::{Amount, LengthUnit, Quantity};
-
-const MAX_DEPTH: usize = 60;
-const MAX_LENGTH: usize = 1000;
 
 /// What is wrong with a formula.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
@@ -36,6 +34,22 @@ pub enum FormulaError {
         found: String,
         /// What would.
         cure: String,
+    },
+    /// Longer than anybody writes.
+    #[error("the formula `{formula}` has more than {most} characters; name parts of it as parameters")]
+    TooLong {
+        /// How it begins.
+        formula: String,
+        /// How many characters it may have.
+        most: usize,
+    },
+    /// Brackets within brackets beyond measure.
+    #[error("the formula `{formula}` is nested more than {most} deep; name parts of it as parameters")]
+    TooDeep {
+        /// How it begins.
+        formula: String,
+        /// How deep it may be.
+        most: usize,
     },
     /// The value is not a usable number.
     #[error("`{0}` has no finite value; check for a division by zero")]
@@ -95,16 +109,16 @@ pub(crate) fn evaluate(
                 Quantity::Ratio | Quantity::Count => ("a plain number", "leave the unit out"),
             };
             let found = format!("it is {}, and {wanted} is needed", value.kind());
-            return Err(FormulaError::Measure { formula: text, found, cure: cure.into() });
+            return Err(FormulaError::Measure { formula: told(&text), found, cure: cure.into() });
         }
     };
     if !number.is_finite() {
-        return Err(FormulaError::NotFinite(text));
+        return Err(FormulaError::NotFinite(told(&text)));
     }
     if quantity == Quantity::Count && (number.fract().abs() > 1e-9 || number < 0.0) {
         let found = format!("{number} is no whole number");
         return Err(FormulaError::Measure {
-            formula: text,
+            formula: told(&text),
             found,
             cure: "give a whole number such as 6".into(),
         });
@@ -173,8 +187,8 @@ pub(crate) fn unit_value(name: &str) -> Option<Value> {
 /// Parses and evaluates a formula.
 pub(crate) fn parse(text: &str, scope: &Scope) -> Result<Value, FormulaError> {
     let mut reader = Reader { text, rest: text, scope, depth: 0 };
-    if text.len() > MAX_LENGTH {
-        return Err(reader.syntax());
+    if text.chars().count() > LONGEST_FORMULA {
+        return Err(FormulaError::TooLong { formula: told(text), most: LONGEST_FORMULA });
     }
     let value = reader.sum()?;
     reader.skip_space();
@@ -192,11 +206,11 @@ impl Reader<'_> {
     fn syntax(&self) -> FormulaError {
         let at: String =
             if self.rest.is_empty() { "its end".into() } else { self.rest.chars().take(20).collect() };
-        FormulaError::Syntax { formula: self.text.chars().take(80).collect(), at }
+        FormulaError::Syntax { formula: told(self.text), at: told(&at) }
     }
 
     fn measure(&self, found: String, cure: &str) -> FormulaError {
-        FormulaError::Measure { formula: self.text.into(), found, cure: cure.into() }
+        FormulaError::Measure { formula: told(self.text), found, cure: cure.into() }
     }
 
     fn skip_space(&mut self) {
@@ -275,8 +289,8 @@ impl Reader<'_> {
         inner: impl Fn(&mut Self) -> Result<Value, FormulaError>,
     ) -> Result<Value, FormulaError> {
         self.depth += 1;
-        if self.depth > MAX_DEPTH {
-            return Err(self.syntax());
+        if self.depth > DEEPEST_FORMULA {
+            return Err(FormulaError::TooDeep { formula: told(self.text), most: DEEPEST_FORMULA });
         }
         let value = inner(self);
         self.depth -= 1;
@@ -308,7 +322,11 @@ impl Reader<'_> {
         if name == "pi" {
             return Ok(Value::plain(std::f64::consts::PI));
         }
-        self.scope.get(&name).copied().or_else(|| unit_value(&name)).ok_or(FormulaError::Unknown(name))
+        self.scope
+            .get(&name)
+            .copied()
+            .or_else(|| unit_value(&name))
+            .ok_or_else(|| FormulaError::Unknown(told(&name)))
     }
 
     fn word(&mut self) -> Option<String> {

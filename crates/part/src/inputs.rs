@@ -11,6 +11,8 @@ use surfacing::{Agrees, Beside, PatchEdge};
 use topology::{Body, EdgeId, Face, OrientedEdge, Seam, Shell, seams};
 
 use crate::body_names::{self, Named};
+use crate::limits::told;
+use crate::recipe::like;
 use crate::steps::Context;
 use crate::{Amount, CurveShape, Notice, Quantity, Reference, Shape};
 
@@ -131,9 +133,6 @@ impl PointInput {
     }
 }
 
-/// Coordinates beyond this, in millimetres, are no part that anybody makes; doubles stay exact enough below it.
-const FARTHEST: f64 = 1e6;
-
 /// Angle in radians between faces above which a face or a shape that stands for its edges means the one between them.
 const SHARP: f64 = 0.03;
 
@@ -152,12 +151,7 @@ pub(crate) struct MarkedEdges<'a> {
 impl Context<'_> {
     /// A length that is a coordinate.
     pub(crate) fn coordinate(&self, amount: &Amount, field: &str) -> Result<f64, Notice> {
-        let value = self.value(amount, Quantity::Length, field)?;
-        if value.abs() > FARTHEST {
-            let message = format!("{value:e} mm is too far away; keep within 1000 m");
-            return Err(Notice::about(field, message));
-        }
-        Ok(value)
+        self.value(amount, Quantity::Length, field)
     }
 
     fn plane(&self, reference: &Reference, slot: &str) -> Result<Frame, Notice> {
@@ -196,8 +190,19 @@ impl Context<'_> {
 
     fn gone(&self, reference: &Reference, slot: &str) -> Notice {
         let name = self.recipe.step_name(&reference.step);
-        let item = self.recipe.spoken(reference.item.as_deref().unwrap_or_default());
-        Notice::about(slot, format!("`{item}` is no longer in {name}; pick another one"))
+        let gone = reference.item.as_deref().unwrap_or_default();
+        let near = self.inputs.get(reference.step.as_str()).map_or_else(String::new, |built| {
+            // Of the same kind, as far as its first word tells.
+            let kind = gone.split(' ').next().unwrap_or_default();
+            let names = body_names::all(&built.shape);
+            let (same, other): (Vec<&str>, Vec<&str>) =
+                names.iter().map(String::as_str).partition(|n| n.split(' ').next() == Some(kind));
+            like(gone, if same.is_empty() { other } else { same }.into_iter())
+        });
+        let near =
+            if near.is_empty() { near } else { format!(" (nearest there: {})", self.recipe.spoken(&near)) };
+        let item = told(&self.recipe.spoken(gone));
+        Notice::about(slot, format!("`{item}` is no longer in {name}; pick another one{near}"))
     }
 
     /// The place that a reference means: a point, an end of a curve, or a vertex of a body.

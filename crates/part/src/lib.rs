@@ -8,7 +8,10 @@ mod edit;
 mod error;
 mod formula;
 mod inputs;
+mod limits;
 mod lineage;
+mod migrated;
+mod named_shapes;
 mod quantity;
 mod rebuild;
 mod recipe;
@@ -21,10 +24,13 @@ pub use body_names::{ShellNames, body_names, curve_ends};
 pub use edit::{Edit, Gather, Reshape, recast_deviation};
 pub use error::{Cure, Notice, RecipeError};
 pub use formula::{FormulaError, names_in};
+pub use geometry::{Budget, Cancel};
 pub use inputs::{AxisInput, Input, MainAxis, MainPlane, PlaneInput, PointInput};
+pub use limits::{MOST_BYTES, told};
 pub use lineage::Lineage;
+pub use named_shapes::{NamedEdge, NamedFace, NamedPiece, NamedShapes, NamedVertex, named_shapes};
 pub use quantity::{Amount, LengthUnit, Quantity, format_length};
-pub use rebuild::{Cancel, Outcome, Rebuilder, Rebuilt, StepResult};
+pub use rebuild::{Outcome, Rebuilder, Rebuilt, StepResult};
 pub use recipe::{Display, Parameter, RECIPE_FORMAT, RECIPE_VERSION, Recipe, Reference, Step};
 pub use report::{
     BodyReport, FreeEdgeReport, LedgerItem, ParameterReport, Report, StepReport, quick_report, report,

@@ -1,36 +1,18 @@
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Instant;
 
-use geometry::Tolerance;
+use geometry::{Budget, Cancel, Halt, Tolerance, Work, shared_work};
 use rayon::prelude::*;
 
 use crate::formula::Scope;
 use crate::steps::Context;
 use crate::{Built, Lineage, Notice, Recipe, RecipeError, names_in};
 
-/// Results kept beyond those of the last recipe, so that undo and a drag back find theirs again.
-const KEPT_RESULTS: usize = 256;
+/// Bytes of results kept beyond those of the last recipe, so that undo and a drag back find theirs again.
+const KEPT_BYTES: usize = 64 << 20;
 
 type Key = blake3::Hash;
-
-/// A switch that stops a rebuild between steps.
-#[derive(Debug, Clone, Default)]
-pub struct Cancel(Arc<AtomicBool>);
-
-impl Cancel {
-    /// Asks the rebuild to stop.
-    pub fn cancel(&self) {
-        self.0.store(true, Ordering::Relaxed);
-    }
-
-    /// Whether it was asked to.
-    #[must_use]
-    pub fn is_cancelled(&self) -> bool {
-        self.0.load(Ordering::Relaxed)
-    }
-}
 
 /// How a step came out.
 #[derive(Debug, Clone, PartialEq)]
@@ -88,13 +70,18 @@ pub struct Rebuilt {
 struct Cached {
     outcome: Outcome,
     milliseconds: f64,
+    bytes: usize,
+    /// The rebuild that asked for it last.
+    used: u64,
 }
 
 /// Rebuilds a part again and again, keeping results whose inputs did not change.
 #[derive(Debug, Default)]
 pub struct Rebuilder {
     tolerance: Tolerance,
+    budget: Budget,
     cache: HashMap<Key, Cached>,
+    rebuilds: u64,
 }
 
 impl Rebuilder {
@@ -104,8 +91,35 @@ impl Rebuilder {
         Self::default()
     }
 
+    /// The same with what each step may use.
+    #[must_use]
+    pub fn with_budget(self, budget: Budget) -> Self {
+        Self { budget, ..self }
+    }
+
+    /// About how many bytes the results that it keeps take.
+    #[must_use]
+    pub fn bytes(&self) -> usize {
+        self.cache.values().map(|c| c.bytes).sum()
+    }
+
+    /// Lets the results go that were used longest ago, until those kept beside the last recipe's are few enough.
+    fn forget(&mut self) {
+        let now = self.rebuilds;
+        let mut old: Vec<(u64, Key, usize)> =
+            self.cache.iter().filter(|(_, c)| c.used < now).map(|(k, c)| (c.used, *k, c.bytes)).collect();
+        old.sort_unstable_by_key(|(used, ..)| std::cmp::Reverse(*used));
+        let mut kept = 0;
+        for (_, key, bytes) in old {
+            kept += bytes;
+            if kept > KEPT_BYTES {
+                self.cache.remove(&key);
+            }
+        }
+    }
+
     /// Builds what is not known yet; steps that do not depend on each other in parallel. A failed step leaves the
-    /// others alone. `progress` hears each step's id when it is done.
+    /// others alone; one that uses up its budget fails by it. `progress` hears each step's id when it is done.
     ///
     /// # Errors
     /// A recipe that cannot be used at all; failed steps are no error here.
@@ -119,29 +133,27 @@ impl Rebuilder {
         let scope = recipe.scope()?;
         let lineage = Lineage::new(recipe);
         let keys = self.keys(recipe, &scope);
+        self.rebuilds += 1;
         let mut done: Vec<Option<StepResult>> = vec![None; recipe.steps.len()];
         for wave in lineage.waves() {
-            let results: Vec<(usize, StepResult)> = wave
-                .par_iter()
-                .map(|&i| {
-                    let result = self.one(recipe, &scope, i, keys[i], &done, cancel);
-                    progress(&recipe.steps[i].id);
-                    (i, result)
-                })
-                .collect();
+            let one = shared_work(|&i: &usize| {
+                let result = self.one(recipe, &scope, i, keys[i], &done, cancel);
+                progress(&recipe.steps[i].id);
+                (i, result)
+            });
+            let results: Vec<(usize, StepResult)> = wave.par_iter().map(one).collect();
             for (i, result) in results {
                 if result.rebuilt {
-                    let cached =
-                        Cached { outcome: result.outcome.clone(), milliseconds: result.milliseconds };
-                    self.cache.insert(keys[i], cached);
+                    let bytes = result.built().map_or(0, |built| built.bytes());
+                    let (outcome, milliseconds) = (result.outcome.clone(), result.milliseconds);
+                    self.cache.insert(keys[i], Cached { outcome, milliseconds, bytes, used: self.rebuilds });
+                } else if let Some(known) = self.cache.get_mut(&keys[i]) {
+                    known.used = self.rebuilds;
                 }
                 done[i] = Some(result);
             }
         }
-        if self.cache.len() > KEPT_RESULTS + keys.len() {
-            let current: HashSet<&Key> = keys.iter().collect();
-            self.cache.retain(|k, _| current.contains(k));
-        }
+        self.forget();
         Ok(Rebuilt { steps: done.into_iter().flatten().collect(), lineage })
     }
 
@@ -186,9 +198,12 @@ impl Rebuilder {
         let flip = step.flip_facing;
         let (tolerance, id) = (self.tolerance, Some(step.id.as_str()));
         let context = Context { recipe, scope, tolerance, inputs: &inputs, step: id, flip };
-        let outcome = match step.make.build(&context) {
-            Ok(built) => Outcome::Built(Arc::new(if flip { built.facing_flipped() } else { built })),
-            Err(notice) => Outcome::Failed(notice),
+        let build = || step.make.build(&context).map(|b| if flip { b.facing_flipped() } else { b });
+        let outcome = match Work::new(cancel, &self.budget).run(build) {
+            Ok(Ok(built)) => Outcome::Built(Arc::new(built)),
+            Ok(Err(notice)) => Outcome::Failed(notice),
+            Err(Halt::Cancelled) => return result(Outcome::Cancelled, 0.0, false),
+            Err(halt) => Outcome::Failed(used_up(&halt)),
         };
         result(outcome, started.elapsed().as_secs_f64() * 1e3, true)
     }
@@ -222,4 +237,15 @@ impl Rebuilder {
         }
         keys
     }
+}
+
+/// What a step says that came to no end by itself.
+fn used_up(halt: &Halt) -> Notice {
+    let cure = match halt {
+        Halt::OutOfTime(_) | Halt::OutOfMemory(_) => {
+            "it was stopped there: take simpler inputs, fewer copies or points, or a larger tolerance"
+        }
+        Halt::Broken(_) | Halt::Cancelled => "your values are kept: change one of them, or skip this step",
+    };
+    Notice::of_step(format!("{halt}; {cure}"))
 }

@@ -1,20 +1,21 @@
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeSet, HashMap};
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::formula::{self, Scope, Value};
+use crate::limits::{
+    LONGEST_NAME, MOST_INPUTS, MOST_PARAMETER_TEXT, MOST_PARAMETERS, MOST_STEPS, at_most, check_amount,
+    check_id, check_item, check_name, check_note, told,
+};
+use crate::migrated::migrated;
 use crate::steps::Make;
 use crate::{Amount, FormulaError, LengthUnit, Quantity, RecipeError, names_in};
 
 /// What `format` says in every recipe.
 pub const RECIPE_FORMAT: &str = "kindred-shell-recipe";
 /// The newest version that this program reads and the one that it writes.
-pub const RECIPE_VERSION: u32 = 1;
-
-const MOST_STEPS: usize = 2000;
-const MOST_PARAMETERS: usize = 1000;
-const LONGEST_NAME: usize = 80;
+pub const RECIPE_VERSION: u32 = 2;
 
 /// The ordered steps that make a part.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -22,7 +23,7 @@ const LONGEST_NAME: usize = 80;
 pub struct Recipe {
     /// Always `kindred-shell-recipe`.
     pub format: String,
-    /// Version of the format, 1.
+    /// Version of the format, 2; version 1 is read and becomes 2.
     pub version: u32,
     /// The part's name.
     pub name: String,
@@ -166,7 +167,7 @@ impl Recipe {
         if let Some(format) = value.get("format").and_then(serde_json::Value::as_str)
             && format != RECIPE_FORMAT
         {
-            return Err(RecipeError::Format(format.chars().take(60).collect()));
+            return Err(RecipeError::Format(told(format)));
         }
         if let Some(version) = value.get("version").and_then(serde_json::Value::as_u64)
             && version > u64::from(RECIPE_VERSION)
@@ -174,7 +175,7 @@ impl Recipe {
             return Err(RecipeError::Version(u32::try_from(version).unwrap_or(u32::MAX)));
         }
         let recipe: Self =
-            serde_json::from_value(value).map_err(|e| RecipeError::Unreadable(e.to_string()))?;
+            serde_json::from_value(migrated(value)).map_err(|e| RecipeError::Unreadable(e.to_string()))?;
         recipe.check()?;
         Ok(recipe)
     }
@@ -187,22 +188,20 @@ impl Recipe {
         if self.version == 0 || self.version > RECIPE_VERSION {
             return Err(RecipeError::Version(self.version));
         }
-        for (what, count, most) in
-            [("steps", self.steps.len(), MOST_STEPS), ("parameters", self.parameters.len(), MOST_PARAMETERS)]
-        {
-            if count > most {
-                return Err(RecipeError::TooLarge { what, count, most });
-            }
-        }
+        at_most("steps", self.steps.len(), MOST_STEPS)?;
+        at_most("parameters", self.parameters.len(), MOST_PARAMETERS)?;
         check_name(&self.name, "a part's name")?;
-        let mut seen = BTreeSet::new();
+        let mut seen: BTreeSet<&String> = BTreeSet::new();
         for step in &self.steps {
             check_name(&step.name, "a step's name")?;
-            check_name(&step.id, "a step's id")?;
+            check_id(&step.id, "a step's id")?;
             if let Some(group) = &step.group {
-                check_name(group, "a group's name")?;
+                check_id(group, "a group's name")?;
             }
-            for (_, reference) in step.make.inputs() {
+            let inputs = step.make.inputs();
+            at_most("shapes in one step's slots", inputs.len(), MOST_INPUTS)?;
+            for (_, reference) in inputs {
+                reference.item.as_deref().map_or(Ok(()), check_item)?;
                 let target = &reference.step;
                 if *target == step.id {
                     return Err(RecipeError::Itself(step.id.clone()));
@@ -211,7 +210,11 @@ impl Recipe {
                     let step = step.id.clone();
                     return Err(match self.step(target) {
                         Some(_) => RecipeError::Later { step, later: target.clone() },
-                        None => RecipeError::Missing { step, missing: target.clone() },
+                        None => RecipeError::Missing {
+                            step,
+                            missing: told(target),
+                            there: like(target, seen.iter().map(|id| id.as_str())),
+                        },
                     });
                 }
             }
@@ -219,6 +222,18 @@ impl Recipe {
                 return Err(RecipeError::Twice { what: "step id", name: step.id.clone() });
             }
             step.make.check()?;
+            step.make.clone().amounts().into_iter().try_for_each(|amount| check_amount(amount))?;
+        }
+        if let Some(hold) = self.hold.as_ref().filter(|id| !seen.contains(id)) {
+            let there = like(hold, seen.iter().map(|id| id.as_str()));
+            return Err(RecipeError::NoTarget { what: "step to hold at", name: told(hold), there });
+        }
+        let text = |p: &Parameter| if let Amount::Formula(text) = &p.formula { text.len() } else { 0 };
+        let written = self.parameters.iter().map(text).sum();
+        at_most("characters in the formulas of its parameters", written, MOST_PARAMETER_TEXT)?;
+        for parameter in &self.parameters {
+            check_note(&parameter.note)?;
+            check_amount(&parameter.formula)?;
         }
         self.scope().map(|_| ())
     }
@@ -227,6 +242,19 @@ impl Recipe {
     #[must_use]
     pub fn step(&self, id: &str) -> Option<&Step> {
         self.steps.iter().find(|s| s.id == id)
+    }
+
+    /// That there is a step of this id.
+    ///
+    /// # Errors
+    /// `NoTarget` with those that look most like it.
+    pub fn has_step(&self, id: &str) -> Result<(), RecipeError> {
+        let ids = self.steps.iter().map(|s| s.id.as_str());
+        self.step(id).map(|_| ()).ok_or_else(|| RecipeError::NoTarget {
+            what: "step",
+            name: told(id),
+            there: like(id, ids),
+        })
     }
 
     /// A step's name, or its id if it is gone.
@@ -271,8 +299,8 @@ impl Recipe {
 
     /// Evaluates all parameters.
     pub(crate) fn scope(&self) -> Result<Scope, RecipeError> {
-        let mut by_name: BTreeMap<&str, &Parameter> = BTreeMap::new();
-        for p in &self.parameters {
+        let mut places: HashMap<&str, usize> = HashMap::new();
+        for (i, p) in self.parameters.iter().enumerate() {
             let usable = !p.name.is_empty()
                 && p.name.len() <= LONGEST_NAME
                 && p.name.chars().all(|c| c.is_alphanumeric() || c == '_')
@@ -283,41 +311,80 @@ impl Recipe {
                 && p.name != formula::ALONG;
             if !usable {
                 return Err(RecipeError::Name {
-                    name: p.name.clone(),
+                    name: told(&p.name),
                     what: "a parameter's name",
                     cure: "use letters, digits and _, no unit, function or `along`",
                 });
             }
-            if by_name.insert(&p.name, p).is_some() {
+            if places.insert(&p.name, i).is_some() {
                 return Err(RecipeError::Twice { what: "parameter", name: p.name.clone() });
             }
         }
+        // Each parameter after those that it uses, in time that grows with what is written and no faster (Kahn's order).
+        let mut users: Vec<Vec<usize>> = vec![Vec::new(); self.parameters.len()];
+        let mut waits_for = vec![0_usize; self.parameters.len()];
+        for (i, p) in self.parameters.iter().enumerate() {
+            let used: BTreeSet<usize> =
+                uses(&p.formula).iter().filter_map(|n| places.get(n.as_str()).copied()).collect();
+            waits_for[i] = used.len();
+            used.into_iter().for_each(|of| users[of].push(i));
+        }
+        let mut order: Vec<usize> = (0..waits_for.len()).filter(|&i| waits_for[i] == 0).collect();
         let mut scope = Scope::new();
-        let mut waiting: Vec<&Parameter> = self.parameters.iter().collect();
-        while !waiting.is_empty() {
-            let ready = |p: &&Parameter| {
-                uses(&p.formula).iter().all(|n| scope.contains_key(n) || !by_name.contains_key(n.as_str()))
+        let mut next = 0;
+        while next < order.len() {
+            let p = &self.parameters[order[next]];
+            let number = formula::evaluate(&p.formula, p.quantity, self.unit, &scope)?;
+            let (length, angle) = match p.quantity {
+                Quantity::Length => (1, 0),
+                Quantity::Angle => (0, 1),
+                Quantity::Ratio | Quantity::Count => (0, 0),
             };
-            let (now, later): (Vec<_>, Vec<_>) = waiting.iter().copied().partition(ready);
-            if now.is_empty() {
-                let names: Vec<&str> = later.iter().map(|p| p.name.as_str()).collect();
-                return Err(FormulaError::Circle(names.join(", ")).into());
+            scope.insert(p.name.clone(), Value { number, length, angle });
+            for &user in &users[order[next]] {
+                waits_for[user] -= 1;
+                if waits_for[user] == 0 {
+                    order.push(user);
+                }
             }
-            let mut found = Vec::new();
-            for p in now {
-                let number = formula::evaluate(&p.formula, p.quantity, self.unit, &scope)?;
-                let (length, angle) = match p.quantity {
-                    Quantity::Length => (1, 0),
-                    Quantity::Angle => (0, 1),
-                    Quantity::Ratio | Quantity::Count => (0, 0),
-                };
-                found.push((p.name.clone(), Value { number, length, angle }));
-            }
-            scope.extend(found);
-            waiting = later;
+            next += 1;
+        }
+        if order.len() < self.parameters.len() {
+            let left =
+                self.parameters.iter().zip(&waits_for).filter(|(_, n)| **n > 0).map(|(p, _)| told(&p.name));
+            return Err(FormulaError::Circle(some(&left.collect::<Vec<_>>())).into());
         }
         Ok(scope)
     }
+}
+
+/// Names for a message: the first few of many.
+pub(crate) fn some(names: &[String]) -> String {
+    const TOLD: usize = 8;
+    let shown = names.iter().take(TOLD).cloned().collect::<Vec<_>>().join(", ");
+    if names.len() > TOLD { format!("{shown} and {} more", names.len() - TOLD) } else { shown }
+}
+
+/// What a missing name may have meant: those there are that look most like it, best first.
+pub(crate) fn like<'a>(name: &str, there: impl Iterator<Item = &'a str>) -> String {
+    let name: Vec<char> = name.to_lowercase().chars().take(LONGEST_NAME).collect();
+    let mut ranked: Vec<(usize, &str)> = there.map(|t| (distance(&name, &t.to_lowercase()), t)).collect();
+    ranked.sort_unstable();
+    some(&ranked.into_iter().take(3).map(|(_, t)| t.to_string()).collect::<Vec<_>>())
+}
+
+/// Edits that turn one word into another (Levenshtein, 1966).
+fn distance(a: &[char], b: &str) -> usize {
+    let mut row: Vec<usize> = (0..=a.len()).collect();
+    for (j, c) in b.chars().enumerate() {
+        let mut corner = std::mem::replace(&mut row[0], j + 1);
+        for i in 0..a.len() {
+            let change = corner + usize::from(a[i] != c);
+            corner = row[i + 1];
+            row[i + 1] = change.min(row[i] + 1).min(corner + 1);
+        }
+    }
+    row[a.len()]
 }
 
 fn uses(amount: &Amount) -> Vec<String> {
@@ -325,17 +392,4 @@ fn uses(amount: &Amount) -> Vec<String> {
         Amount::Number(_) => Vec::new(),
         Amount::Formula(text) => names_in(text),
     }
-}
-
-pub(crate) fn check_name(name: &str, what: &'static str) -> Result<(), RecipeError> {
-    let cure = if name.trim().is_empty() {
-        "give at least one letter"
-    } else if name.chars().count() > LONGEST_NAME {
-        "keep it to 80 characters"
-    } else if name.chars().any(char::is_control) {
-        "leave control characters out"
-    } else {
-        return Ok(());
-    };
-    Err(RecipeError::Name { name: name.chars().take(LONGEST_NAME).collect(), what, cure })
 }

@@ -1,6 +1,6 @@
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
-use geometry::{Point3, Tolerance, closest_on_curve};
+use geometry::{Point3, Tolerance, closest_on_curve, shared_work};
 use schemars::JsonSchema;
 use serde::Serialize;
 use topology::{Body, Continuity, EdgeId, Meeting, Shell, closure, free_edges, join, seams};
@@ -46,6 +46,8 @@ pub struct BodyReport {
     pub name: String,
     /// `open shell`, `closed shell` or `solid`.
     pub kind: &'static str,
+    /// Whether it is what its step is there to make: sound, and a solid where it should be one.
+    pub as_meant: bool,
     /// No free edge, no edge with more than two faces, facing agrees.
     pub watertight: bool,
     /// Edges with a face on one side only.
@@ -225,7 +227,9 @@ fn reported(recipe: &Recipe, rebuilt: &Rebuilt, crossings: fn(&Built) -> &[Vec<P
                 let seams = seam_reports(recipe, &step.id, body, names);
                 let places = crossings(built).get(k);
                 let self_crossings = places.map(|p| p.iter().map(|p| (*p).into()).collect());
-                bodies.push(BodyReport { seams, self_crossings, ..body_report(&step.id, &name, body) });
+                let mut report = BodyReport { seams, self_crossings, ..body_report(&step.id, &name, body) };
+                report.as_meant = is_as_meant(step, &report, rebuilt, i);
+                bodies.push(report);
             }
         }
     }
@@ -278,23 +282,64 @@ fn reported(recipe: &Recipe, rebuilt: &Rebuilt, crossings: fn(&Built) -> &[Vec<P
 
 fn parameters(recipe: &Recipe) -> Vec<ParameterReport> {
     let scope = recipe.scope().unwrap_or_default();
-    let uses = |text: &str, name: &str| crate::names_in(text).iter().any(|n| n == name);
-    recipe
-        .parameters
-        .iter()
-        .map(|p| {
-            let by_parameter = recipe.parameters.iter().filter(|other| match &other.formula {
-                crate::Amount::Formula(text) => uses(text, &p.name),
-                crate::Amount::Number(_) => false,
-            });
-            let by_step =
-                recipe.steps.iter().filter(|s| s.make.formulas().iter().any(|text| uses(text, &p.name)));
-            let drives =
-                by_parameter.map(|o| o.name.clone()).chain(by_step.map(|s| s.name.clone())).collect();
-            let value = scope.get(&p.name).map_or(f64::NAN, |v| v.number);
-            ParameterReport { name: p.name.clone(), value, drives }
-        })
-        .collect()
+    let mut drives: BTreeMap<String, Vec<String>> = BTreeMap::new();
+    let mut note = |user: &str, texts: &[String]| {
+        let used: BTreeSet<String> = texts.iter().flat_map(|text| crate::names_in(text)).collect();
+        used.into_iter().for_each(|name| drives.entry(name).or_default().push(user.to_string()));
+    };
+    for p in &recipe.parameters {
+        if let crate::Amount::Formula(text) = &p.formula {
+            note(&p.name, std::slice::from_ref(text));
+        }
+    }
+    recipe.steps.iter().for_each(|s| note(&s.name, &s.make.formulas()));
+    let of = |p: &crate::Parameter| ParameterReport {
+        name: p.name.clone(),
+        value: scope.get(&p.name).map_or(f64::NAN, |v| v.number),
+        drives: drives.remove(&p.name).unwrap_or_default(),
+    };
+    recipe.parameters.iter().map(of).collect()
+}
+
+/// Slots whose closed curves close into a solid by themselves, where the step is not told to leave its ends open.
+const CLOSING_SLOTS: [&str; 6] = ["profile", "section", "sections", "first", "second", "curves"];
+
+/// Whether a body is what its step is there to make: sound, and a solid where the step makes nothing else, is made from
+/// solids, or closes closed curves.
+fn is_as_meant(step: &Step, body: &BodyReport, rebuilt: &Rebuilt, at: usize) -> bool {
+    let sound = body.overused_edges == 0 && body.facing_faults == 0 && body.crossings().is_empty();
+    if body.kind == "solid" || !sound {
+        return sound && body.watertight;
+    }
+    let description = step.make.describe();
+    let only_solids = description.makes == ["solid"];
+    // Taking faces away is how a solid is opened on purpose.
+    let of_solids = description.makes.contains(&"solid") && !matches!(step.make, Make::RemoveFaces(_)) && {
+        let mut parents = rebuilt.lineage.parents(at).iter().filter(|&&p| rebuilt.lineage.takes_whole(at, p));
+        let solid = |p: &usize| {
+            rebuilt
+                .built(*p)
+                .is_some_and(|b| !b.shape.bodies().is_empty() && b.shape.bodies().iter().all(Body::is_solid))
+        };
+        parents.any(solid)
+    };
+    let closes = description.values.iter().any(|v| v.name == "ends") && {
+        let make = serde_json::to_value(&step.make).unwrap_or_default();
+        let open =
+            make.as_object().and_then(|kinds| kinds.values().next()).is_some_and(|f| f["ends"] == "open");
+        let inputs = step.make.inputs();
+        let curves = inputs.iter().filter(|(slot, _)| CLOSING_SLOTS.contains(slot)).flat_map(|(_, r)| {
+            let built = rebuilt.steps.iter().find(|s| s.step == r.step).and_then(|s| s.built());
+            let curves = built.and_then(|b| b.shape.curves()).unwrap_or_default();
+            curves
+                .iter()
+                .filter(|c| r.item.as_ref().map_or(!c.guide, |item| *item == c.id))
+                .collect::<Vec<_>>()
+        });
+        let closed: Vec<bool> = curves.map(|c| c.is_closed(Tolerance::default().join)).collect();
+        !open && !closed.is_empty() && closed.into_iter().all(|c| c)
+    };
+    !(body.kind == "closed shell" || only_solids || of_solids || closes)
 }
 
 impl Rebuilt {
@@ -335,13 +380,15 @@ fn things_left(body: &BodyReport) -> usize {
 }
 
 fn body_report(step: &str, name: &str, body: &Body) -> BodyReport {
-    let boxes = || body.shells().into_iter().filter_map(topology::bounds).collect::<Vec<_>>();
-    let (measures, boxes) = rayon::join(|| body.measure(), boxes);
+    let measure = shared_work(|()| body.measure());
+    let bound = shared_work(|()| body.shells().into_iter().filter_map(topology::bounds).collect::<Vec<_>>());
+    let (measures, boxes) = rayon::join(|| measure(()), || bound(()));
     let solid = body.is_solid();
     let mut out = BodyReport {
         step: step.into(),
         name: name.into(),
         kind: if solid { "solid" } else { "open shell" },
+        as_meant: true,
         watertight: true,
         free_edges: Vec::new(),
         overused_edges: 0,

@@ -4,7 +4,7 @@ use geometry::{Axis, Frame, NurbsCurve, NurbsSurface, Point2, Point3, Tolerance,
 use schemars::JsonSchema;
 use serde::Serialize;
 use surfacing::Revolved;
-use topology::Body;
+use topology::{Body, Face, Shell};
 
 use crate::{Notice, Quantity};
 
@@ -334,6 +334,38 @@ impl Built {
             self.warnings.push(Notice::of_step(message));
         }
         self
+    }
+}
+
+/// Bytes of a control point with its share of knots and of the pieces that are made of it for evaluation.
+const POINT_BYTES: usize = 80;
+
+fn curve_bytes<'a>(curves: impl IntoIterator<Item = &'a NurbsCurve>) -> usize {
+    curves.into_iter().map(|c| c.knots().point_count() * POINT_BYTES).sum()
+}
+
+fn body_bytes(body: &Body) -> usize {
+    let face = |face: &Face| {
+        let net = face.surface.knots_u().point_count() * face.surface.knots_v().point_count();
+        net * POINT_BYTES
+            + face.role.len()
+            + curve_bytes(face.loops.iter().flat_map(|l| &l.edges).map(|u| &u.pcurve))
+    };
+    let shell = |s: &Shell| {
+        s.faces().iter().map(face).sum::<usize>()
+            + curve_bytes(s.edges().iter().filter_map(|e| e.curve.as_ref()))
+    };
+    body.shells().into_iter().map(shell).sum()
+}
+
+impl Built {
+    /// About how many bytes it takes: what counts is its control points.
+    #[must_use]
+    pub fn bytes(&self) -> usize {
+        let bodies = self.shape.bodies().iter().chain(self.pieces.iter().map(|p| &p.body));
+        let curves = self.shape.curves().into_iter().flatten().flat_map(|c| &c.pieces);
+        let marks = self.marks.iter().flat_map(|m| &m.line);
+        bodies.map(body_bytes).sum::<usize>() + curve_bytes(curves.chain(marks))
     }
 }
 

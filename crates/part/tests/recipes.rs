@@ -151,7 +151,7 @@ fn formulas_that_cannot_be_read_are_refused_with_the_place_and_the_cure() {
         ("(((((", "cannot be read"),
         ("2 mm }", "`}`"),
         ("", "its end"),
-        (&deep, "cannot be read"),
+        (&deep, "nested more than 60 deep"),
     ] {
         let recipe = Recipe::from_value(tube(json!(20), json!(formula), json!([]))).unwrap();
         let rebuilt = rebuild(&mut Rebuilder::new(), &recipe);

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use geometry::{NurbsCurve, Point2, Tolerance};
 
-use super::{Reshape, no_target, step_mut};
+use super::{Reshape, no_point, no_target, step_mut};
 use crate::steps::drawing::{Change, Drawing, DrawnCurve, DrawnPoint};
 use crate::steps::{Context, Make};
 use crate::{Amount, Recipe, RecipeError};
@@ -12,7 +12,7 @@ use crate::{Amount, Recipe, RecipeError};
 pub(super) fn drawing_mut<'a>(recipe: &'a mut Recipe, id: &str) -> Result<&'a mut Drawing, RecipeError> {
     match &mut step_mut(recipe, id)?.make {
         Make::Drawing(drawing) => Ok(drawing),
-        _ => Err(no_target("drawing", id)),
+        _ => Err(no_target("drawing", id, [])),
     }
 }
 
@@ -22,7 +22,10 @@ pub(super) fn curve_mut<'a>(
     id: &str,
 ) -> Result<&'a mut DrawnCurve, RecipeError> {
     let drawing = drawing_mut(recipe, step)?;
-    drawing.curves.iter_mut().find(|c| c.id == id).ok_or_else(|| no_target("curve", id))
+    match drawing.curves.iter().position(|c| c.id == id) {
+        Some(at) => Ok(&mut drawing.curves[at]),
+        None => Err(no_target("curve", id, drawing.curves.iter().map(|c| c.id.as_str()))),
+    }
 }
 
 pub(super) fn change_mut<'a>(
@@ -31,14 +34,14 @@ pub(super) fn change_mut<'a>(
     index: usize,
 ) -> Result<&'a mut Change, RecipeError> {
     let changes = &mut drawing_mut(recipe, step)?.changes;
-    changes.get_mut(index).ok_or_else(|| no_target("change", &(index + 1).to_string()))
+    changes.get_mut(index).ok_or_else(|| no_target("change", &index.saturating_add(1).to_string(), []))
 }
 
 /// Refuses points that are not there or frozen.
 pub(super) fn check_free(drawn: &DrawnCurve, points: &[usize]) -> Result<(), RecipeError> {
     for &i in points {
         if i >= drawn.points.len() {
-            return Err(no_target("point", &(i + 1).to_string()));
+            return Err(no_point(i));
         }
         if drawn.frozen.contains(&i) {
             let reason = format!("point {} is frozen; free it before it is changed", i + 1);
@@ -96,7 +99,7 @@ pub(crate) fn reshaped(
 ) -> Result<(NurbsCurve, f64), RecipeError> {
     let refuse = |reason: String| RecipeError::Field { field: curve.into(), reason };
     let Some(Make::Drawing(drawing)) = recipe.step(step).map(|s| &s.make) else {
-        return Err(no_target("drawing", step));
+        return Err(no_target("drawing", step, []));
     };
     let scope = recipe.scope()?;
     let inputs = BTreeMap::new();
@@ -108,7 +111,7 @@ pub(crate) fn reshaped(
         Reshape::ControlPoints => exact(spline),
         Reshape::InsertKnots(each) => {
             let breaks = spline.knots().breaks();
-            if each == 0 || breaks.len() * each > 1000 {
+            if each == 0 || breaks.len().saturating_mul(each) > 1000 {
                 return Err(refuse("give 1 or more knots for each span, at most 1000 in all".into()));
             }
             let inner = breaks

@@ -9,6 +9,8 @@ pub use self::drawn::recast_deviation;
 pub(crate) use self::drawn::reshaped;
 use self::drawn::{change_mut, check_free, curve_mut, drawing_mut, drawn_points, move_points};
 use self::steps::{free_copy, rename_parameter, set_field};
+use crate::limits::{MOST_STEPS, at_most, told};
+use crate::recipe::like;
 use crate::steps::Make;
 use crate::steps::drawing::{Change, Drawing, DrawnCurve, DrawnPoint};
 use crate::{Amount, Display, LengthUnit, Lineage, Parameter, PlaneInput, Recipe, RecipeError, Step};
@@ -286,7 +288,11 @@ impl Edit {
         let mut changed = recipe.clone();
         self.change(&mut changed)?;
         changed.check()?;
-        Ok(changed)
+        // What is kept must be read again as it is: a number that is none would be written as nothing.
+        let unreadable = |e: serde_json::Error| RecipeError::Unreadable(e.to_string());
+        let kept: Recipe = serde_json::from_value(serde_json::to_value(&changed).map_err(unreadable)?)
+            .map_err(|_| RecipeError::NoNumber)?;
+        if kept == changed { Ok(changed) } else { Err(RecipeError::NoNumber) }
     }
 
     /// What the edit does, in a few words for the history.
@@ -416,8 +422,7 @@ impl Edit {
             }
             Self::GatherPoints { step, curve, points, to } => {
                 let all = drawn_points(recipe, step, curve)?;
-                let point =
-                    |i: usize| all.get(i).copied().ok_or_else(|| no_target("point", &(i + 1).to_string()));
+                let point = |i: usize| all.get(i).copied().ok_or_else(|| no_point(i));
                 match *to {
                     Gather::Place(at) => move_points(recipe, step, curve, points, &|_, _| Point2::from(at))?,
                     Gather::Midway([a, b]) => {
@@ -447,6 +452,7 @@ impl Edit {
                 drawing_mut(recipe, step)?.changes.remove(*index);
             }
             Self::CopyDrawing { step, planes } => {
+                at_most("steps", recipe.steps.len() + planes.len(), MOST_STEPS)?;
                 let drawing = drawing_mut(recipe, step)?.clone();
                 let copied = step_mut(recipe, step)?.clone();
                 let name = copied.name;
@@ -470,7 +476,7 @@ impl Edit {
             Self::RemovePoint { step, curve, index } => {
                 let drawn = curve_mut(recipe, step, curve)?;
                 if *index >= drawn.points.len() {
-                    return Err(no_target("point", &(index + 1).to_string()));
+                    return Err(no_point(*index));
                 }
                 check_free(drawn, &[*index])?;
                 if drawn.points.len() <= 2 {
@@ -490,24 +496,44 @@ impl Edit {
                 let before = recipe.parameters.len();
                 recipe.parameters.retain(|p| p.name != *name);
                 if recipe.parameters.len() == before {
-                    return Err(no_target("parameter", name));
+                    return Err(no_target(
+                        "parameter",
+                        name,
+                        recipe.parameters.iter().map(|p| p.name.as_str()),
+                    ));
                 }
             }
             Self::SetUnit { unit } => recipe.unit = *unit,
-            Self::All { edits } => edits.iter().try_for_each(|e| e.change(recipe))?,
+            Self::All { edits } => {
+                if edits.is_empty() {
+                    return Err(RecipeError::NoEdit);
+                }
+                at_most("edits at once", edits.len(), MOST_STEPS)?;
+                for edit in edits {
+                    edit.change(recipe)?;
+                    at_most("steps", recipe.steps.len(), MOST_STEPS)?;
+                }
+            }
         }
         Ok(())
     }
 }
 
-fn no_target(what: &'static str, name: &str) -> RecipeError {
-    RecipeError::NoTarget { what, name: name.chars().take(80).collect() }
+fn no_target<'a>(what: &'static str, name: &str, there: impl IntoIterator<Item = &'a str>) -> RecipeError {
+    RecipeError::NoTarget { what, name: told(name), there: like(name, there.into_iter()) }
+}
+
+/// A point by its place in the list, counted from 1 as people do.
+fn no_point(index: usize) -> RecipeError {
+    no_target("point", &index.saturating_add(1).to_string(), [])
 }
 
 fn place(recipe: &Recipe, step: &str) -> Result<usize, RecipeError> {
-    recipe.steps.iter().position(|s| s.id == step).ok_or_else(|| no_target("step", step))
+    let ids = || recipe.steps.iter().map(|s| s.id.as_str());
+    ids().position(|id| id == step).ok_or_else(|| no_target("step", step, ids()))
 }
 
 fn step_mut<'a>(recipe: &'a mut Recipe, id: &str) -> Result<&'a mut Step, RecipeError> {
-    recipe.steps.iter_mut().find(|s| s.id == id).ok_or_else(|| no_target("step", id))
+    let at = place(recipe, id)?;
+    Ok(&mut recipe.steps[at])
 }

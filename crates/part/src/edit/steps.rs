@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::{no_target, place, step_mut};
+use crate::limits::told;
 use crate::steps::Make;
 use crate::{Amount, Lineage, Recipe, RecipeError, Step};
 
@@ -75,7 +76,7 @@ fn renumbered(make: &Make, ids: &BTreeMap<String, String>) -> Result<Make, Recip
 pub(super) fn rename_parameter(recipe: &mut Recipe, name: &str, to: &str) -> Result<(), RecipeError> {
     let known = recipe.parameters.iter().any(|p| p.name == name);
     if !known {
-        return Err(no_target("parameter", name));
+        return Err(no_target("parameter", name, recipe.parameters.iter().map(|p| p.name.as_str())));
     }
     if recipe.parameters.iter().any(|p| p.name == to) {
         return Err(RecipeError::Twice { what: "parameter", name: to.into() });
@@ -97,7 +98,7 @@ pub(super) fn rename_parameter(recipe: &mut Recipe, name: &str, to: &str) -> Res
 
 /// Sets a field by way of the step's JSON form, so that every kind of step takes edits alike.
 pub(super) fn set_field(step: &mut Step, field: &str, value: &serde_json::Value) -> Result<(), RecipeError> {
-    let refuse = |reason: String| RecipeError::Field { field: field.chars().take(60).collect(), reason };
+    let refuse = |reason: String| RecipeError::Field { field: told(field), reason };
     let mut make = serde_json::to_value(&step.make).map_err(|e| refuse(e.to_string()))?;
     let fields = make
         .as_object_mut()

@@ -1,12 +1,14 @@
 //! Copy: a shape mirrored, moved, turned or scaled, and still linked to the one that it is of.
 
-use geometry::{Axis, Point3, Vector3};
+use geometry::{Axis, Point3, Vector3, check_work};
 use nalgebra::{Matrix4, Rotation3, Unit};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
+use topology::{Body, Shell};
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
+use crate::limits::MOST_COPIED;
 use crate::quantity::amounts::{is_one, is_zero, one, zero};
 use crate::recipe::is_default;
 use crate::{
@@ -208,8 +210,25 @@ impl Construction for Copy {
 /// The shape that a slot `of` holds, once for every map; curves after the first one's get a number.
 pub(super) fn copies(context: &Context<'_>, of: &Reference, maps: &[Matrix4<f64>]) -> Result<Built, Notice> {
     let bodies = context.input(of, "of")?.shape.bodies();
+    let each = if of.item.is_none() && !bodies.is_empty() {
+        bodies.iter().flat_map(Body::shells).map(|s: &Shell| s.faces().len()).sum()
+    } else {
+        context.curves(of, "of")?.iter().map(|c| c.pieces.len()).sum::<usize>()
+    };
+    if each.saturating_mul(maps.len()) > MOST_COPIED {
+        let times = maps.len();
+        let message = format!(
+            "{times} times {each} faces or curves are too many; a step makes at most {MOST_COPIED}: repeat a simpler shape, or less often"
+        );
+        return Err(Notice::about("count", message));
+    }
     if of.item.is_none() && !bodies.is_empty() {
-        let copies = maps.iter().flat_map(|map| bodies.iter().map(|b| b.transformed(map)));
+        let copies = maps.iter().flat_map(|map| {
+            bodies.iter().map(|b| {
+                check_work();
+                b.transformed(map)
+            })
+        });
         let copies = copies.collect::<Result<_, _>>().map_err(|e| Notice::refused("of", &e.into()))?;
         return Ok(Built::plain(Shape::Bodies(copies)));
     }

@@ -67,6 +67,7 @@ pub use edge_agrees::EdgeAgrees;
 pub use description::{Choice, EachDescription, SlotDescription, StepDescription, ValueDescription, Widget};
 
 use crate::formula::{self, Scope};
+use crate::limits::{FARTHEST, LARGEST_RATIO, WIDEST_TURN};
 use crate::{Amount, Built, LengthUnit, Notice, Quantity, Recipe, RecipeError, Reference};
 
 /// What building a step may look at.
@@ -83,8 +84,47 @@ pub struct Context<'a> {
 
 impl Context<'_> {
     pub(crate) fn value(&self, amount: &Amount, quantity: Quantity, field: &str) -> Result<f64, Notice> {
-        formula::evaluate(amount, quantity, self.recipe.unit, self.scope)
-            .map_err(|e| Notice::about(field, e.to_string()))
+        let value = formula::evaluate(amount, quantity, self.recipe.unit, self.scope)
+            .map_err(|e| Notice::about(field, e.to_string()))?;
+        let (most, words) = match quantity {
+            Quantity::Length => (FARTHEST, "1000 m"),
+            Quantity::Angle => (WIDEST_TURN, "a million radians"),
+            Quantity::Ratio | Quantity::Count => (LARGEST_RATIO, "a thousand million"),
+        };
+        if value.abs() > most {
+            let message = format!("{value:e} is beyond all measure; keep it within {words}");
+            return Err(Notice::about(field, message));
+        }
+        Ok(value)
+    }
+
+    /// Refuses values outside the ranges that the description of the step gives; those that its other choices leave
+    /// unused may hold anything.
+    fn check_ranges(&self, make: &Make) -> Result<(), Notice> {
+        let description = make.describe();
+        let Ok(serde_json::Value::Object(kinds)) = serde_json::to_value(make) else { return Ok(()) };
+        let Some(fields) = kinds.values().next() else { return Ok(()) };
+        for value in &description.values {
+            let Widget::Amount { quantity, least, most } = value.widget else { continue };
+            if !is_used(value.only_if, fields, &description) {
+                continue;
+            }
+            // A field may hold something richer than an amount, such as a law along a path; its step looks at that.
+            let Some(Ok(amount)) = fields.get(value.name).map(Amount::deserialize) else { continue };
+            let Ok(found) = self.value(&amount, quantity, value.name) else { continue };
+            let (found, unit) = match quantity {
+                Quantity::Length => (found, " mm"),
+                Quantity::Angle => (found.to_degrees(), " deg"),
+                Quantity::Ratio | Quantity::Count => (found, ""),
+            };
+            let slack = 1e-9 * found.abs();
+            if found < least - slack || found > most + slack {
+                let label = value.label.to_lowercase();
+                let message = format!("{label} is {found}{unit}; give {least}{unit} to {most}{unit}");
+                return Err(Notice::about(value.name, message));
+            }
+        }
+        Ok(())
     }
 
     pub(crate) fn input(&self, reference: &Reference, slot: &str) -> Result<&Arc<Built>, Notice> {
@@ -141,6 +181,22 @@ pub trait Construction {
     /// # Errors
     /// What is wrong, about which input, where, and what would cure it.
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice>;
+}
+
+/// Whether a value is shown, and so used, with the step's other fields as they are.
+fn is_used(only_if: Option<(&str, &str)>, fields: &serde_json::Value, description: &StepDescription) -> bool {
+    let Some((field, wanted)) = only_if else { return true };
+    let of = description.values.iter().find(|v| v.name == field);
+    let given = fields.get(field).filter(|v| !v.is_null()).cloned().or_else(|| Some(of?.default.clone()));
+    let shown = of.is_none_or(|v| is_used(v.only_if, fields, description));
+    let word =
+        given.as_ref().map_or_else(String::new, |v| v.as_str().map_or_else(|| v.to_string(), Into::into));
+    shown
+        && match wanted.strip_prefix('!') {
+            Some(not) => word != not,
+            None if wanted == "filled" => !matches!(word.as_str(), "" | "null" | "[]" | "false"),
+            None => wanted.split('|').any(|w| w == word),
+        }
 }
 
 impl Make {
@@ -207,6 +263,7 @@ macro_rules! registry {
             }
 
             pub(crate) fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
+                context.check_ranges(self)?;
                 match self { $(Self::$name(step) => step.build(context)),* }
             }
         }

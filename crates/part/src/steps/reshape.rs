@@ -9,6 +9,7 @@ use surfacing::{NetChange, Pinch};
 use topology::{Body, Face, Shell, join, natural_shell};
 
 use super::{Construction, Context, SlotDescription, StepDescription};
+use crate::limits::at_most;
 use crate::recipe::is_default;
 use crate::{
     Amount, Built, Cure, Edit, MainAxis, Notice, PlaneInput, Quantity, Reached, RecipeError, Reference,
@@ -348,15 +349,7 @@ impl Construction for Reshape {
     }
 
     fn check(&self) -> Result<(), RecipeError> {
-        let count = self.changes.len();
-        if count > MOST_CHANGES {
-            return Err(RecipeError::TooLarge {
-                what: "changes in one reshape step",
-                count,
-                most: MOST_CHANGES,
-            });
-        }
-        Ok(())
+        at_most("changes in one reshape step", self.changes.len(), MOST_CHANGES)
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {

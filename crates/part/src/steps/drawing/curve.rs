@@ -11,6 +11,7 @@ use geometry::{
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+use crate::limits::MOST_POINTS;
 use crate::recipe::is_default;
 use crate::steps::Context;
 use crate::{Amount, Notice, Quantity, Reference};
@@ -50,8 +51,8 @@ impl CurveKind {
     /// Fewest and most points.
     pub(super) fn points(self) -> (usize, usize) {
         match self {
-            Self::ThroughPoints | Self::ControlPoints | Self::Polyline => (2, super::MOST_POINTS),
-            Self::Bezier => (4, super::MOST_POINTS),
+            Self::ThroughPoints | Self::ControlPoints | Self::Polyline => (2, MOST_POINTS),
+            Self::Bezier => (4, MOST_POINTS),
             Self::Arc | Self::ArcAbout => (3, 3),
             Self::TangentArc | Self::Circle | Self::Ellipse | Self::Rectangle | Self::Polygon => (1, 1),
         }

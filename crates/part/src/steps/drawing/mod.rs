@@ -19,16 +19,13 @@ pub use description::{
 
 use self::flat_curve::FlatCurve;
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
+use crate::limits::{MOST_CHANGES, MOST_CURVES, MOST_DRAWING_POINTS, MOST_POINTS, at_most, check_id};
 use crate::quantity::amounts::{is_zero, zero};
-use crate::recipe::{check_name, is_default};
+use crate::recipe::is_default;
 use crate::{
     Amount, Built, CurveShape, DrawingShape, MainPlane, Notice, PlaneInput, Quantity, Reached, RecipeError,
     Reference, Shape,
 };
-
-const MOST_CURVES: usize = 500;
-const MOST_CHANGES: usize = 500;
-const MOST_POINTS: usize = 2000;
 
 /// Plane curves made together on one plane.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -142,22 +139,21 @@ impl Construction for Drawing {
     fn check(&self) -> Result<(), RecipeError> {
         let mut seen = BTreeSet::new();
         for curve in &self.curves {
-            check_name(&curve.id, "a curve's id")?;
+            check_id(&curve.id, "a curve's id")?;
             if !seen.insert(&curve.id) {
                 return Err(RecipeError::Twice { what: "curve", name: curve.id.clone() });
             }
-            if curve.points.len() > MOST_POINTS {
-                let count = curve.points.len();
-                return Err(RecipeError::TooLarge { what: "points on one curve", count, most: MOST_POINTS });
-            }
+            at_most("points on one curve", curve.points.len(), MOST_POINTS)?;
+            let beside = [curve.weights.len(), curve.knots.len(), curve.frozen.len(), curve.values.len()];
+            beside.into_iter().try_for_each(|n| at_most("figures on one curve", n, 2 * MOST_POINTS))?;
         }
-        for (what, count, most) in [
-            ("curves in one drawing", self.curves.len(), MOST_CURVES),
-            ("changes in one drawing", self.changes.len(), MOST_CHANGES),
-        ] {
-            if count > most {
-                return Err(RecipeError::TooLarge { what, count, most });
-            }
+        at_most("curves in one drawing", self.curves.len(), MOST_CURVES)?;
+        at_most("changes in one drawing", self.changes.len(), MOST_CHANGES)?;
+        let points = self.curves.iter().map(|c| c.points.len()).sum();
+        at_most("points in one drawing", points, MOST_DRAWING_POINTS)?;
+        for change in &self.changes {
+            change.own_id().map_or(Ok(()), |id| check_id(id, "a change's id"))?;
+            at_most("curves in one change", change.curves().len(), MOST_CURVES)?;
         }
         Ok(())
     }

@@ -4,6 +4,7 @@ use geometry::{Fitted, NurbsCurve, Point3, Vector3, offset_in_plane};
 use nalgebra::{Matrix4, Rotation3, Translation3};
 
 use super::Work;
+use crate::limits::MOST_COPIED;
 use crate::steps::drawing::FlatCurve;
 use crate::{Amount, Notice, Quantity, Reached};
 
@@ -103,6 +104,11 @@ impl Work<'_> {
             return Err(
                 self.refuse("scale", "the scale must be above zero, and there are at most 1000 copies")
             );
+        }
+        let made = copies as usize * ids.len();
+        if self.curves.len() + made > MOST_COPIED {
+            let message = format!("this would make {made} curves; a drawing has at most {MOST_COPIED}");
+            return Err(self.refuse("copies", message));
         }
         let map: Matrix4<f64> = Translation3::from(by + about).to_homogeneous()
             * Rotation3::from_axis_angle(&Vector3::z_axis(), turn).to_homogeneous()

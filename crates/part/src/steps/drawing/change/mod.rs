@@ -11,6 +11,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::FlatCurve;
+use crate::limits::told;
 use crate::quantity::amounts::{one, zero};
 use crate::recipe::is_default;
 use crate::steps::Context;
@@ -164,7 +165,10 @@ impl Work<'_> {
 
     fn place(&self, id: &str, what: &str) -> Result<usize, Notice> {
         let message = || {
-            format!("curve `{id}` is not in this drawing any more; remove this change, or pick another curve")
+            format!(
+                "curve `{}` is not in this drawing any more; remove this change, or pick another curve",
+                told(id)
+            )
         };
         self.curves.iter().position(|c| c.id == id).ok_or_else(|| self.refuse(what, message()))
     }
@@ -175,7 +179,9 @@ impl Work<'_> {
 
     fn fresh(&self, id: &str) -> Result<(), Notice> {
         if id.trim().is_empty() || self.curves.iter().any(|c| c.id == id) {
-            return Err(self.refuse("id", format!("the id `{id}` is empty or taken; choose another one")));
+            return Err(
+                self.refuse("id", format!("the id `{}` is empty or taken; choose another one", told(id)))
+            );
         }
         Ok(())
     }
@@ -225,6 +231,28 @@ impl Change {
             | Self::Split { .. }
             | Self::Mirror { .. }
             | Self::Join { .. } => Vec::new(),
+        }
+    }
+
+    /// The id that it gives to what it makes, if it gives one.
+    pub(super) fn own_id(&self) -> Option<&str> {
+        match self {
+            Self::Split { second: id, .. }
+            | Self::Offset { id, .. }
+            | Self::Smooth { id, .. }
+            | Self::Join { id, .. } => Some(id),
+            _ => None,
+        }
+    }
+
+    /// The curves of its list, where it has one.
+    pub(super) fn curves(&self) -> &[String] {
+        match self {
+            Self::Mirror { curves, .. }
+            | Self::Transform { curves, .. }
+            | Self::Smooth { curves, .. }
+            | Self::Join { curves, .. } => curves,
+            _ => &[],
         }
     }
 
