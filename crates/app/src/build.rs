@@ -6,11 +6,10 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use exchange::{Export, Format, NamedBody};
-use part::{Amount, Cancel, Rebuilder, Rebuilt, Recipe, Report, report};
+use geometry::Work;
+use part::{Amount, Budget, Cancel, MOST_BYTES, Rebuilder, Rebuilt, Recipe, Report, report, told};
 use topology::Body;
 
-/// Larger files are no recipes.
-const MOST_BYTES: u64 = 16 << 20;
 const UNUSABLE: u8 = 2;
 
 pub struct Job {
@@ -18,7 +17,9 @@ pub struct Job {
     pub set: Vec<String>,
     pub export: Vec<PathBuf>,
     pub report: Option<PathBuf>,
+    pub topology: Option<PathBuf>,
     pub chord: f64,
+    pub budget: Budget,
 }
 
 pub fn run(job: &Job) -> ExitCode {
@@ -38,21 +39,25 @@ fn about(path: &Path, error: &dyn Display) -> String {
 
 fn read(path: &Path) -> Result<Recipe, String> {
     let size = std::fs::metadata(path).map_err(|e| about(path, &e))?.len();
-    if size > MOST_BYTES {
+    if size > MOST_BYTES as u64 {
         return Err(about(path, &format!("{size} bytes are too many for a recipe; at most {MOST_BYTES}")));
     }
     let text = std::fs::read_to_string(path).map_err(|e| about(path, &e))?;
     Recipe::from_json(&text).map_err(|e| about(path, &e))
 }
 
-fn set(recipe: &mut Recipe, assignment: &str) -> Result<(), String> {
+/// Sets a parameter as told by `NAME=VALUE`.
+pub fn set_parameter(recipe: &mut Recipe, assignment: &str) -> Result<(), String> {
     let (name, value) =
-        assignment.split_once('=').ok_or_else(|| format!("--set {assignment}: write NAME=VALUE"))?;
-    let parameter = recipe
-        .parameters
-        .iter_mut()
-        .find(|p| p.name == name.trim())
-        .ok_or_else(|| format!("--set {assignment}: the recipe has no parameter `{}`", name.trim()))?;
+        assignment.split_once('=').ok_or_else(|| format!("set `{}`: write NAME=VALUE", told(assignment)))?;
+    let names: Vec<&str> = recipe.parameters.iter().map(|p| p.name.as_str()).collect();
+    let missing = || {
+        let there =
+            if names.is_empty() { "it has none".into() } else { format!("it has {}", names.join(", ")) };
+        format!("set `{}`: the recipe has no parameter `{}`; {}", told(assignment), told(name.trim()), there)
+    };
+    let at = names.iter().position(|n| *n == name.trim()).ok_or_else(missing)?;
+    let parameter = &mut recipe.parameters[at];
     let value = value.trim();
     parameter.formula = value.parse().map_or_else(|_| Amount::Formula(value.into()), Amount::Number);
     Ok(())
@@ -68,7 +73,7 @@ pub fn result_bodies<'a>(recipe: &'a Recipe, rebuilt: &Rebuilt) -> Vec<NamedBody
     rebuilt.results().flat_map(named).collect()
 }
 
-/// Whether every step was built; `Err` for unusable input.
+/// Whether every step was built that was to be and every body is as meant; `Err` for unusable input.
 fn try_run(job: &Job) -> Result<bool, String> {
     let formats = job
         .export
@@ -80,11 +85,17 @@ fn try_run(job: &Job) -> Result<bool, String> {
         .collect::<Result<Vec<_>, _>>()?;
     let mut recipe = read(&job.recipe)?;
     for assignment in &job.set {
-        set(&mut recipe, assignment)?;
+        set_parameter(&mut recipe, assignment).map_err(|e| format!("--{e}"))?;
     }
-    let rebuilt =
-        Rebuilder::new().rebuild(&recipe, &Cancel::default(), &|_| ()).map_err(|e| about(&job.recipe, &e))?;
-    let report = report(&recipe, &rebuilt);
+    let cancel = Cancel::default();
+    let rebuilt = Rebuilder::new()
+        .with_budget(job.budget.clone())
+        .rebuild(&recipe, &cancel, &|_| ())
+        .map_err(|e| about(&job.recipe, &e))?;
+    let within = |what: &str, halt: geometry::Halt| about(&job.recipe, &format!("the {what}: {halt}"));
+    let report = Work::new(&cancel, &job.budget)
+        .run(|| report(&recipe, &rebuilt))
+        .map_err(|halt| within("report", halt))?;
     for step in &report.steps {
         if let Some(error) = &step.error {
             eprintln!("{}: {}", step.name, error.message);
@@ -97,15 +108,32 @@ fn try_run(job: &Job) -> Result<bool, String> {
         let text = serde_json::to_string_pretty(&report).map_err(|e| about(path, &e))?;
         std::fs::write(path, text + "\n").map_err(|e| about(path, &e))?;
     }
+    if let Some(path) = &job.topology {
+        let named = Work::new(&cancel, &job.budget)
+            .run(|| part::named_shapes(&recipe, &rebuilt, None))
+            .map_err(|halt| within("names", halt))?;
+        let text = serde_json::to_string_pretty(&named.unwrap_or_default()).map_err(|e| about(path, &e))?;
+        std::fs::write(path, text + "\n").map_err(|e| about(path, &e))?;
+    }
     let bodies = result_bodies(&recipe, &rebuilt);
     let export = Export { part: &recipe.name, bodies, chord: job.chord };
     for (path, format) in formats {
-        let bytes = export.write(format).map_err(|e| about(path, &e))?;
+        let bytes = Work::new(&cancel, &job.budget)
+            .run(|| export.write(format))
+            .map_err(|halt| within("file", halt))?
+            .map_err(|e| about(path, &e))?;
         std::fs::write(path, bytes).map_err(|e| about(path, &e))?;
     }
     // A reader that has heard enough, such as `head`, is no failure of the build.
     let _ = tell(&mut std::io::stdout().lock(), &recipe.name, &report);
-    Ok(report.steps.iter().all(|s| s.state == "built" || s.state == "skipped"))
+    for body in report.bodies.iter().filter(|b| !b.as_meant) {
+        eprintln!(
+            "{}: {} is {}, and that is not what its step is to make",
+            recipe.name, body.name, body.kind
+        );
+    }
+    let built = report.steps.iter().all(|s| matches!(s.state, "built" | "skipped" | "held"));
+    Ok(built && report.bodies.iter().all(|b| b.as_meant))
 }
 
 /// What the part came to, a line for each body.

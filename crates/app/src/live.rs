@@ -1,24 +1,28 @@
 //! Live editing over a WebSocket: the page sends edits that are not saved, and gets back how the part would look.
 //! The latest wins; a preview that is overtaken is cancelled and never sent. A rebuild that takes long tells how far it
-//! is, and can be stopped. The page also hears of saved changes.
+//! is, and can be stopped. The page also hears of saved changes, and when it comes back learns what came in between.
 
+use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 use axum::extract::ws::{Message, WebSocket};
 use part::{Cancel, Edit, OpenSheet, Recipe};
 use schemars::JsonSchema;
-use serde::Deserialize;
-use serde_json::json;
-use tokio::sync::mpsc;
+use serde::{Deserialize, Serialize};
+use store::{Heard, StoreError};
+use tokio::sync::{OwnedSemaphorePermit, broadcast, mpsc};
 use tokio::task::JoinHandle;
 use uuid::Uuid;
 
-use crate::rejection::Rejection;
+use crate::rejection::{RefusalKind, Rejection, told};
 use crate::state::AppState;
 use crate::view::{Fineness, Looks, Shown, view};
+use crate::workshop::{Job, Progress, Urgency};
 
 /// Progress of a rebuild that is done sooner than this is not worth telling.
 const QUICK: Duration = Duration::from_millis(250);
+/// A page that is there answers a ping; one that is not is noticed by its silence.
+const PING: Duration = Duration::from_secs(20);
 
 /// What a page says.
 #[derive(Deserialize, JsonSchema)]
@@ -51,20 +55,73 @@ pub struct Ask {
     looks: Looks,
 }
 
+/// What the server says in text. Views come as binary messages: the ticket, 64 bit, little endian, then a glTF 2.0 binary.
+#[derive(Serialize, JsonSchema)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+pub enum News {
+    /// The channel is open.
+    Opened {
+        /// The version that the part is at.
+        version: i64,
+    },
+    /// The part has a new version.
+    Changed {
+        /// The version.
+        version: i64,
+    },
+    /// The part was taken off the rack.
+    Removed,
+    /// A rebuild takes a while.
+    Progress {
+        /// The view that it is for.
+        ticket: u64,
+        /// How many steps are done.
+        done: usize,
+        /// Of how many.
+        of: usize,
+        /// The step that was done last.
+        step: String,
+    },
+    /// A view cannot be made.
+    Refused {
+        /// The view; 0 for what cannot be read.
+        ticket: u64,
+        /// Why, and what to do.
+        error: String,
+        /// The same as a word.
+        reason: RefusalKind,
+    },
+}
+
+impl News {
+    fn message(&self) -> Message {
+        Message::Text(serde_json::to_string(self).unwrap_or_default().into())
+    }
+
+    fn refusal(ticket: u64, why: &Rejection) -> Message {
+        Self::Refused { ticket, error: told(&why.to_string()), reason: why.kind() }.message()
+    }
+}
+
 struct Running {
     ticket: u64,
     started: Instant,
-    cancel: Cancel,
-    /// Steps of the recipe, and names of those that are done.
-    steps: usize,
+    stop: Cancel,
     done: usize,
-    progress: mpsc::UnboundedReceiver<String>,
+    progress: mpsc::UnboundedReceiver<Progress>,
     work: JoinHandle<Result<Vec<u8>, Rejection>>,
+}
+
+impl Drop for Running {
+    /// Nobody waits for it any more; the workshop stops what it is at.
+    fn drop(&mut self) {
+        self.work.abort();
+    }
 }
 
 /// What happens first to a running rebuild.
 enum Event {
-    Step(String),
+    Step(Progress),
     Finished(Result<Result<Vec<u8>, Rejection>, tokio::task::JoinError>),
 }
 
@@ -77,27 +134,66 @@ impl Running {
     }
 }
 
-pub async fn live(mut socket: WebSocket, state: AppState, id: Uuid) {
-    let mut changes = state.changes.subscribe();
-    let Ok((mut part, mut recipe)) = state.part(id).await else { return };
+/// The part as the channel knows it; the recipe is none while the part is off the rack or cannot be read.
+struct Known {
+    version: i64,
+    recipe: Option<Arc<Recipe>>,
+    removed: bool,
+}
+
+impl Known {
+    /// As it is now, with what the page should hear of it.
+    async fn refreshed(&mut self, state: &AppState, id: Uuid) -> Result<Option<News>, Rejection> {
+        match state.part(id).await {
+            Ok((part, recipe)) => {
+                let is_new = part.version != self.version || self.removed;
+                *self = Self { version: part.version, recipe: Some(recipe), removed: false };
+                Ok(is_new.then_some(News::Changed { version: part.version }))
+            }
+            Err(Rejection::Store(StoreError::NoPart)) => {
+                let is_new = !self.removed;
+                (self.removed, self.recipe) = (true, None);
+                Ok(is_new.then_some(News::Removed))
+            }
+            Err(other) => Err(other),
+        }
+    }
+}
+
+pub async fn live(mut socket: WebSocket, state: AppState, id: Uuid, _place: OwnedSemaphorePermit) {
+    // Heard from before the part is read, so that nothing falls in between.
+    let changes = state.changes.subscribe();
+    let Ok((part, recipe)) = state.part(id).await else { return };
+    let known = Known { version: part.version, recipe: Some(recipe), removed: false };
+    // What cannot be sent any more ends the channel; the page opens a new one.
+    let _ = talk(&mut socket, &state, id, known, changes).await;
+}
+
+async fn talk(
+    socket: &mut WebSocket,
+    state: &AppState,
+    id: Uuid,
+    mut known: Known,
+    mut changes: broadcast::Receiver<Heard>,
+) -> Result<(), axum::Error> {
     let mut running: Option<Running> = None;
     let mut waiting: Option<Ask> = None;
+    let mut ping = tokio::time::interval(PING);
+    socket.send(News::Opened { version: known.version }.message()).await?;
     loop {
         if running.is_none()
             && let Some(ask) = waiting.take()
         {
-            if ask.version > part.version {
-                // The page hears of its own change sooner than we do by the notice.
-                let Ok(fresh) = state.part(id).await else { return };
-                (part, recipe) = fresh;
+            // The page hears of its own change sooner than we do by the notice.
+            if ask.version > known.version
+                && let Err(error) = known.refreshed(state, id).await
+            {
+                socket.send(News::refusal(ask.ticket, &error)).await?;
+                continue;
             }
-            match start(&state, id, &recipe, ask) {
-                Ok(started) => running = Some(started),
-                Err(refusal) => {
-                    if socket.send(refusal).await.is_err() {
-                        return;
-                    }
-                }
+            match &known.recipe {
+                Some(recipe) => running = Some(start(state, id, Arc::clone(recipe), ask)),
+                None => socket.send(News::refusal(ask.ticket, &StoreError::NoPart.into())).await?,
             }
         }
         let event = async {
@@ -110,13 +206,12 @@ pub async fn live(mut socket: WebSocket, state: AppState, id: Uuid) {
             event = event => {
                 let Some(now) = running.as_mut() else { continue };
                 let message = match event {
-                    Event::Step(step) => {
+                    Event::Step(Progress { step, of }) => {
                         now.done += 1;
                         if now.started.elapsed() < QUICK {
                             continue;
                         }
-                        let note = json!({"kind": "progress", "ticket": now.ticket, "done": now.done, "of": now.steps, "step": step});
-                        Message::Text(note.to_string().into())
+                        News::Progress { ticket: now.ticket, done: now.done, of, step }.message()
                     }
                     Event::Finished(done) => {
                         let ticket = now.ticket;
@@ -129,74 +224,71 @@ pub async fn live(mut socket: WebSocket, state: AppState, id: Uuid) {
                                 frame.extend(bytes);
                                 Message::Binary(frame.into())
                             }
-                            Ok(Err(error)) => refuse(ticket, &error.to_string()),
-                            Err(_) => refuse(ticket, "this preview could not be made; undo the last change"),
+                            Ok(Err(error)) => News::refusal(ticket, &error),
+                            Err(_) => News::refusal(ticket, &Rejection::Stopped),
                         }
                     }
                 };
-                if socket.send(message).await.is_err() {
-                    return;
-                }
+                socket.send(message).await?;
             }
             message = socket.recv() => {
                 let text = match message {
                     Some(Ok(Message::Text(text))) => text,
-                    Some(Ok(Message::Close(_)) | Err(_)) | None => return,
+                    Some(Ok(Message::Close(_)) | Err(_)) | None => return Ok(()),
                     Some(Ok(_)) => continue,
                 };
-                match serde_json::from_str::<Said>(&text) {
-                    Ok(said) => {
+                let read = state.workshop.read(move || {
+                    serde_json::from_str::<Said>(&text).map_err(|e| Rejection::Unreadable(e.to_string()))
+                });
+                match read.await {
+                    Ok(Said::Show(ask)) => {
+                        // The newest wins; what it overtakes is let go at once.
+                        running = None;
+                        waiting = Some(ask);
+                    }
+                    Ok(Said::Stop) => {
                         if let Some(running) = &running {
-                            running.cancel.cancel();
+                            running.stop.cancel();
                         }
-                        waiting = match said {
-                            Said::Show(ask) => Some(ask),
-                            Said::Stop => None,
-                        };
+                        waiting = None;
                     }
-                    Err(error) => {
-                        if socket.send(refuse(0, &error.to_string())).await.is_err() {
-                            return;
-                        }
-                    }
+                    Err(error) => socket.send(News::refusal(0, &error)).await?,
                 }
             }
             change = changes.recv() => {
                 // Having missed some is no different from having heard of one.
-                if change.is_ok_and(|c| c.part != id || c.version <= part.version) {
+                if let Ok(Heard::Change(c)) = change
+                    && (c.part != id || (c.version <= known.version && c.removed == known.removed))
+                {
                     continue;
                 }
-                let Ok(fresh) = state.part(id).await else { return };
-                (part, recipe) = fresh;
-                let note = json!({"kind": "changed", "version": part.version}).to_string();
-                if socket.send(Message::Text(note.into())).await.is_err() {
-                    return;
+                match known.refreshed(state, id).await {
+                    Ok(Some(news)) => socket.send(news.message()).await?,
+                    Ok(None) => {}
+                    // The page opens a new channel, and learns by that how the part is.
+                    Err(_) => return Ok(()),
                 }
             }
+            _ = ping.tick() => socket.send(Message::Ping(Vec::new().into())).await?,
         }
     }
 }
 
-fn refuse(ticket: u64, message: &str) -> Message {
-    Message::Text(json!({"kind": "refused", "ticket": ticket, "error": message}).to_string().into())
-}
-
-fn start(state: &AppState, id: Uuid, recipe: &Recipe, ask: Ask) -> Result<Running, Message> {
-    let is_preview = !ask.edits.is_empty();
-    let edited =
-        Edit::All { edits: ask.edits }.apply(recipe).map_err(|e| refuse(ask.ticket, &e.to_string()))?;
-    let cancel = Cancel::default();
-    let (state, stop) = (state.clone(), cancel.clone());
-    let steps = edited.steps.len();
+fn start(state: &AppState, id: Uuid, recipe: Arc<Recipe>, ask: Ask) -> Running {
+    let Ask { ticket, edits, sheet, fineness, looks, .. } = ask;
+    let how = Shown { sheet, fineness, looks, is_preview: !edits.is_empty() };
+    let make =
+        move || Ok(if edits.is_empty() { recipe } else { Arc::new(Edit::All { edits }.apply(&recipe)?) });
     let (tell, progress) = mpsc::unbounded_channel();
+    let progress_of = move |done: Progress| {
+        // Nobody listens any more when the page is gone.
+        let _ = tell.send(done);
+    };
+    let job = Job { progress: Box::new(progress_of), ..Job::new(id, Urgency::AtHand) };
+    let stop = job.stop.clone();
+    let state = state.clone();
     let work = tokio::spawn(async move {
-        let tell = move |step: &str| {
-            // Nobody listens any more when the page is gone.
-            let _ = tell.send(step.to_string());
-        };
-        let how = Shown { sheet: ask.sheet, fineness: ask.fineness, looks: ask.looks, is_preview };
-        let show = move |recipe: &Recipe, rebuilt: &part::Rebuilt| view(recipe, rebuilt, &how);
-        state.workshop.run_until(id, edited, stop, tell, show).await
+        state.workshop.run_job(job, make, move |recipe, rebuilt| Ok(view(recipe, rebuilt, &how))).await
     });
-    Ok(Running { ticket: ask.ticket, started: Instant::now(), cancel, steps, done: 0, progress, work })
+    Running { ticket, started: Instant::now(), stop, done: 0, progress, work }
 }

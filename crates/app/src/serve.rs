@@ -2,14 +2,36 @@
 
 use std::net::{Ipv4Addr, SocketAddr};
 use std::process::ExitCode;
+use std::sync::Arc;
 use std::time::Duration;
 
+use axum::Router;
 use clap::Args;
-use store::Store;
-use tokio::net::TcpListener;
+use hyper_util::rt::{TokioExecutor, TokioIo, TokioTimer};
+use hyper_util::server::conn::auto;
+use hyper_util::server::graceful::GracefulShutdown;
+use hyper_util::service::TowerToHyperService;
+use store::{Heard, Store};
+use tokio::net::{TcpListener, TcpStream};
+use tokio::sync::Semaphore;
+use tokio_io_timeout::TimeoutStream;
 
+use crate::budget::BudgetArguments;
 use crate::state::AppState;
 use crate::{demo, routes};
+
+/// Connections at a time; further ones wait until one ends.
+const MOST_CONNECTIONS: usize = 768;
+/// For the head of a request to arrive, and for a connection that is kept to be used again.
+const HEAD_TIME: Duration = Duration::from_secs(20);
+/// For the other side to take anything of an answer.
+const WRITE_TIME: Duration = Duration::from_secs(30);
+/// For the other side to say anything at all; longer than the longest work, and than the pings of live channels.
+const READ_TIME: Duration = Duration::from_secs(900);
+/// For what is under way when the server is stopped.
+const LAST_WORK: Duration = Duration::from_secs(2);
+/// Between two cleanings of the store.
+const CLEANING: Duration = Duration::from_secs(3600);
 
 #[derive(Args)]
 pub struct ServeArguments {
@@ -19,6 +41,8 @@ pub struct ServeArguments {
     /// PostgreSQL address.
     #[arg(long, env = "DATABASE_URL")]
     database_url: String,
+    #[command(flatten)]
+    budget: BudgetArguments,
 }
 
 pub fn run(arguments: ServeArguments, with_demo: bool) -> ExitCode {
@@ -44,18 +68,67 @@ async fn serve(arguments: ServeArguments, with_demo: bool) -> Result<(), String>
     if with_demo {
         demo::load(&store).await.map_err(|e| e.to_string())?;
     }
-    let state = AppState::new(store);
+    let state = AppState::new(store, arguments.budget.budget());
     tokio::spawn(hear_changes(state.clone()));
+    tokio::spawn(clean_up(state.store.clone()));
     let address = SocketAddr::from((Ipv4Addr::LOCALHOST, arguments.port));
     let listener = TcpListener::bind(address)
         .await
         .map_err(|e| format!("{address} is not free ({e}); choose another with --port"))?;
     let address = listener.local_addr().map_err(|e| e.to_string())?;
     println!("Kindred Shell is ready: http://{address}/  (Ctrl-C stops it)");
-    axum::serve(listener, routes::router(state))
-        .with_graceful_shutdown(stop_asked())
-        .await
-        .map_err(|e| e.to_string())
+    answer(listener, routes::router(state)).await;
+    Ok(())
+}
+
+/// Answers connections until the program is asked to stop.
+async fn answer(listener: TcpListener, router: Router) {
+    let places = Arc::new(Semaphore::new(MOST_CONNECTIONS));
+    let under_way = GracefulShutdown::new();
+    let stop = stop_asked();
+    tokio::pin!(stop);
+    loop {
+        let next = async {
+            let place = Arc::clone(&places).acquire_owned().await;
+            (place, listener.accept().await)
+        };
+        let (place, stream) = tokio::select! {
+            (place, accepted) = next => match accepted {
+                Ok((stream, _)) => (place, stream),
+                Err(error) => {
+                    // Out of file handles, say: what is open must end first.
+                    tracing::warn!(%error, "a connection could not be taken");
+                    tokio::time::sleep(Duration::from_millis(100)).await;
+                    continue;
+                }
+            },
+            () = &mut stop => break,
+        };
+        let mut builder = auto::Builder::new(TokioExecutor::new()).http1_only();
+        builder.http1().timer(TokioTimer::new()).header_read_timeout(HEAD_TIME);
+        let stream = TokioIo::new(Box::pin(timed(stream)));
+        let connection = builder
+            .serve_connection_with_upgrades(stream, TowerToHyperService::new(router.clone()))
+            .into_owned();
+        let connection = under_way.watch(connection);
+        tokio::spawn(async move {
+            let _place = place;
+            // A connection that breaks, or is too slow, ends; that is all there is to say of it.
+            let _ = connection.await;
+        });
+    }
+    drop(listener);
+    // Open pages keep their sockets; they must not keep the server.
+    let _ = tokio::time::timeout(LAST_WORK, under_way.shutdown()).await;
+}
+
+fn timed(stream: TcpStream) -> TimeoutStream<TcpStream> {
+    // Small answers go out at once.
+    let _ = stream.set_nodelay(true);
+    let mut stream = TimeoutStream::new(stream);
+    stream.set_write_timeout(Some(WRITE_TIME));
+    stream.set_read_timeout(Some(READ_TIME));
+    stream
 }
 
 /// Passes the database's notices on to this process's pages, and starts again when the connection breaks.
@@ -63,14 +136,22 @@ async fn hear_changes(state: AppState) {
     loop {
         let changes = state.changes.clone();
         // Nobody listening is no fault: then no page is open.
-        let tell = move |change| {
-            let _ = changes.send(change);
+        let tell = move |heard: Heard| {
+            let _ = changes.send(heard);
         };
-        let heard = state.store.listen(tell).await;
-        if let Err(error) = heard {
+        if let Err(error) = state.store.listen(tell).await {
             tracing::warn!(%error, "listening for changes broke off");
         }
         tokio::time::sleep(Duration::from_secs(1)).await;
+    }
+}
+
+async fn clean_up(store: Store) {
+    loop {
+        tokio::time::sleep(CLEANING).await;
+        if let Err(error) = store.forget_requests().await {
+            tracing::warn!(%error, "old idempotency keys stay for now");
+        }
     }
 }
 
@@ -84,9 +165,4 @@ async fn stop_asked() {
         _ = interrupt => {}
         _ = terminate.recv() => {}
     }
-    // Open pages keep their sockets; they must not keep the server.
-    tokio::spawn(async {
-        tokio::time::sleep(Duration::from_secs(2)).await;
-        std::process::exit(0);
-    });
 }

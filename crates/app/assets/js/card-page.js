@@ -78,6 +78,12 @@ export const cardPage = (parts, describe) => ({
     if (this.card.refusal) notices.unshift({ level: 'error', message: this.card.refusal });
     return notices;
   },
+  cardTitle() {
+    return this.card?.title;
+  },
+  cureWord(notice) {
+    return notice.cure?.label ?? '';
+  },
   cardReached() {
     const r = this.cardReport();
     const text = ({ value, quantity }) =>

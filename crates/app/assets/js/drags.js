@@ -1,5 +1,5 @@
 // What is dragged in space, and clicks: points of curves and nets, borders of nets, beginnings of sections.
-import * as THREE from '/assets/vendor/three.module.js';
+import * as THREE from '../vendor/three.module.js';
 import { nearestOn } from './picking.js';
 
 const CLICK_PIXELS = 4;

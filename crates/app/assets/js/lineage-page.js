@@ -1,5 +1,5 @@
 // The lineage list: its rows, groups, order and what can be done with a step. Mixed into the part page.
-import { ROW, lineageSvg, moveTo, roomFor } from './lineage.js';
+import { ROW, lineageDrawing, moveTo, roomFor } from './lineage.js';
 
 export const lineagePage = () => ({
   renaming: null,
@@ -13,7 +13,20 @@ export const lineagePage = () => ({
     return this.rows.find((r) => r.id === id);
   },
   lineageDrawing() {
-    return lineageSvg(this.listed, this.picked, this.kin);
+    return lineageDrawing(this.listed, this.picked, this.kin);
+  },
+  isLifted(row) {
+    return this.moving?.id === row.id;
+  },
+  /** A step without a picture of its own, such as one that was removed meanwhile. */
+  hidePicture(image) {
+    image.hidden = true;
+  },
+  focusSoon(field) {
+    this.$nextTick(() => {
+      field.focus();
+      field.select();
+    });
   },
   hoverStep(id) {
     this.hovered = id;
@@ -101,6 +114,15 @@ export const lineagePage = () => ({
     if (name.trim() && name.trim() !== this.step(id)?.name)
       this.commit([{ edit: 'rename_step', step: id, name: name.trim() }]);
   },
+  stepName(id) {
+    return this.step(id)?.name;
+  },
+  isSkipped(id) {
+    return !!this.step(id)?.skip;
+  },
+  isHoldPoint(id) {
+    return !!this.recipe && this.recipe.hold === id;
+  },
   displayWord() {
     return { auto: 'By need', show: 'Shown', backdrop: 'Backdrop', hide: 'Hidden' }[
       this.step(this.picked)?.display ?? 'auto'
@@ -116,7 +138,7 @@ export const lineagePage = () => ({
   },
   /** Builds only up to the picked step, or all again. */
   toggleHold() {
-    this.commit([{ edit: 'set_hold', step: this.recipe.hold === this.picked ? null : this.picked }]);
+    this.commit([{ edit: 'set_hold', step: this.isHoldPoint(this.picked) ? null : this.picked }]);
   },
   async removeStep() {
     const step = this.step(this.picked);

@@ -1,4 +1,6 @@
 // The lineage: each step a mark in the lane of what it makes, with lines from its parents.
+import { element } from './svg.js';
+
 const LANES = [16, 35, 54, 73];
 export const ROW = 40;
 
@@ -111,8 +113,8 @@ export function kinOf(rows, id) {
   return kin;
 }
 
-/** The lines and marks as SVG. */
-export function lineageSvg(rows, picked, kin) {
+/** The lines and marks as elements of SVG. */
+export function lineageDrawing(rows, picked, kin) {
   const place = new Map(
     rows.flatMap((r, i) => {
       const at = [LANES[r.lane], i * ROW + 20];
@@ -127,22 +129,21 @@ export function lineageSvg(rows, picked, kin) {
       const from = place.get(parent);
       if (!from) continue;
       const lit = (kin.has(row.id) || picked === row.id) && (kin.has(parent) || picked === parent);
-      parts.push(
-        `<path class="link${lit ? ' kin' : ''}" d="M${from[0]} ${from[1]}C${from[0]} ${y - 14} ${x} ${from[1] + 14} ${x} ${y}"/>`,
-      );
+      const d = `M${from[0]} ${from[1]}C${from[0]} ${y - 14} ${x} ${from[1] + 14} ${x} ${y}`;
+      parts.push(element('path', { class: lit ? 'link kin' : 'link', d }));
     }
   }
   for (const row of drawn) {
     const [x, y] = place.get(row.id);
     const off = row.state === 'failed' ? ' failed' : row.state === 'built' ? '' : ' off';
     const cls = `mark lane${row.lane}${off}${picked === row.id ? ' now' : ''}`;
-    const shapes = [
-      `<circle class="${cls}" cx="${x}" cy="${y}" r="6"/>`,
-      `<rect class="${cls}" x="${x - 6}" y="${y - 6}" width="12" height="12" rx="2"/>`,
-      `<path class="${cls}" d="M${x} ${y - 7.5}l7.500 7.500-7.500 7.500-7.500-7.500z"/>`,
-      `<path class="${cls}" d="M${x - 6} ${y - 3.5}l6-3.500 6 3.500v7l-6 3.500-6-3.500z"/>`,
-    ];
-    parts.push(shapes[row.lane]);
+    const [name, shape] = [
+      ['circle', { cx: x, cy: y, r: 6 }],
+      ['rect', { x: x - 6, y: y - 6, width: 12, height: 12, rx: 2 }],
+      ['path', { d: `M${x} ${y - 7.5}l7.500 7.500-7.500 7.500-7.500-7.500z` }],
+      ['path', { d: `M${x - 6} ${y - 3.5}l6-3.500 6 3.500v7l-6 3.500-6-3.500z` }],
+    ][row.lane];
+    parts.push(element(name, { class: cls, ...shape }));
   }
-  return parts.join('');
+  return parts;
 }

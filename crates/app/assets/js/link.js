@@ -1,23 +1,37 @@
 // Talking to the server: saved changes by request, previews and news by WebSocket.
 
+/** Refusals after which the same request may do. */
+const PASSING = ['offline', 'database', 'uncertain', 'too_slow', 'busy', 'stopped'];
+
 export class Refused extends Error {
   constructor(message, kind, at) {
     super(message);
     this.kind = kind;
     this.at = at;
   }
+  get mayBeTriedAgain() {
+    return PASSING.includes(this.kind);
+  }
 }
 
-export async function ask(path, body, method = body ? 'POST' : 'GET') {
+/** A word for one request: sent again with it, it is carried out once. */
+export const newKey = () => crypto.randomUUID();
+
+/** Asks the server; `body` is sent as JSON, `text` as it is. */
+export async function ask(
+  path,
+  { body, text = body && JSON.stringify(body), key, method = text ? 'POST' : 'GET' } = {},
+) {
+  const headers = {};
+  if (text) headers['Content-Type'] = 'application/json';
+  if (key) headers['Idempotency-Key'] = key;
   let answer;
   try {
-    answer = await fetch(path, {
-      method,
-      headers: body ? { 'Content-Type': 'application/json' } : {},
-      body: body ? JSON.stringify(body) : undefined,
-    });
+    answer = await fetch(path, { method, headers, body: text });
   } catch {
-    throw new Refused('The server does not answer. Nothing is lost: try again when it is back.', 'offline');
+    const saving = 'It may have been saved before the connection broke; trying again is safe, it is never done twice.';
+    const words = method === 'GET' ? 'Nothing is lost: try again when it is back.' : saving;
+    throw new Refused(`The server does not answer. ${words}`, 'offline');
   }
   if (!answer.ok) {
     const refusal = await answer.json().catch(() => ({ error: `The server answered ${answer.status}.` }));
@@ -40,6 +54,7 @@ export class Live {
   open() {
     this.socket = new WebSocket(`ws://${location.host}/api/parts/${this.id}/live`);
     this.socket.binaryType = 'arraybuffer';
+    this.told = false;
     this.socket.onopen = () => {
       this.ready = true;
       this.hooks.linked(true);
@@ -48,6 +63,8 @@ export class Live {
     this.socket.onclose = () => {
       if (this.ready !== false) this.hooks.linked(false);
       this.ready = false;
+      // Refused at once: the part may be gone.
+      if (!this.told) this.hooks.unopened();
       this.rest();
       this.settle(Infinity);
       setTimeout(() => this.open(), 1500);
@@ -58,7 +75,12 @@ export class Live {
   heard(data) {
     if (typeof data === 'string') {
       const note = JSON.parse(data);
+      if (note.kind === 'opened') {
+        this.told = true;
+        return this.hooks.opened(note.version);
+      }
       if (note.kind === 'changed') return this.hooks.changed(note.version);
+      if (note.kind === 'removed') return this.hooks.removed();
       if (note.kind === 'progress') return this.hooks.progress(note);
       this.rest();
       if (note.ticket === this.ticket) this.hooks.refused(note.error);

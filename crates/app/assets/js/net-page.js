@@ -85,6 +85,10 @@ export const netPage = (parts) => ({
     return this.card?.kind === 'reshape';
   },
   netActions: () => ACTIONS,
+  chooseNetAction(name) {
+    this.netAction = name;
+    this.netRefusal = '';
+  },
   netActionNow() {
     return ACTIONS.find((a) => a.name === this.netAction);
   },

@@ -1,5 +1,5 @@
 // The control net of a surface in space: its lines, its points, and which of them are picked or frozen.
-import * as THREE from '/assets/vendor/three.module.js';
+import * as THREE from '../vendor/three.module.js';
 import { nearestOn } from './picking.js';
 
 const POINT_REACH = 9;

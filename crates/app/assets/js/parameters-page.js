@@ -3,6 +3,12 @@ import { figure } from './figures.js';
 import { asAmount } from './recipe.js';
 
 export const parametersPage = () => ({
+  parameters() {
+    return this.recipe?.parameters ?? [];
+  },
+  unitName() {
+    return this.recipe?.unit ?? 'mm';
+  },
   setUnit(unit) {
     this.commit([{ edit: 'set_unit', unit }]);
   },

@@ -1,10 +1,9 @@
 // The part page: keeps the recipe, the open card and the sheet together. Geometry is asked of the server.
-import Alpine from '/assets/vendor/alpine.js';
+import Alpine from '../vendor/alpine.js';
 import { cardPage } from './card-page.js';
 import { figure } from './figures.js';
-import { icon } from './icons.js';
 import { keysPage } from './keys-page.js';
-import { Live, ask } from './link.js';
+import { Live, ask, newKey } from './link.js';
 import { kinOf, lineageRows, remembered, withGroups } from './lineage.js';
 import { lineagePage } from './lineage-page.js';
 import { parametersPage } from './parameters-page.js';
@@ -14,14 +13,18 @@ import { Sheet } from './sheet.js';
 import { sheetPage } from './sheet-page.js';
 import { slots } from './slots.js';
 import { spacePage } from './space-page.js';
+import { redraw } from './svg.js';
 import { Viewer } from './viewer.js';
 
 const MM = { mm: 1, cm: 10, m: 1000, in: 25.4 };
+const ICONS = new URL('../icons.svg', import.meta.url).pathname;
 const PLANES = { xz: ['X', 'Z'], yz: ['Y', 'Z'], xy: ['X', 'Y'] };
 const descriptions = JSON.parse(document.getElementById('descriptions').textContent);
 const describe = (kind) => descriptions.steps.find((d) => d.kind === kind);
 // Kept out of Alpine's reach: its proxies would slow drawing down.
 const parts = { viewer: null, sheet: null, live: null };
+/** The name of a file in any script (RFC 8187), as the server says it. */
+const fileName = (disposition) => decodeURIComponent(disposition.match(/filename\*=UTF-8''([^;]+)/)[1]);
 let sayings = 0;
 const firstMade = (kind) => describe(kind).makes[0];
 // The lineage is asked for by every row of itself.
@@ -34,6 +37,19 @@ Alpine.directive('shows', (el, { expression }, { effect, evaluateLater }) => {
     read((value) => {
       if (document.activeElement !== el) el.value = value ?? '';
     }),
+  );
+});
+
+// A drawing of SVG inside an element, by the elements that an expression gives.
+Alpine.directive('drawing', (el, { expression }, { effect, evaluateLater }) => {
+  const read = evaluateLater(expression);
+  let shown;
+  effect(() =>
+    read((elements) =>
+      Alpine.mutateDom(() => {
+        shown = redraw(el, elements, shown);
+      }),
+    ),
   );
 });
 
@@ -58,6 +74,8 @@ Alpine.data('part', () => ({
   stage: 'Draw',
   loaded: false,
   busy: false,
+  /** Off the rack, by somebody else. */
+  removed: false,
   saved: '',
   picked: null,
   hovered: null,
@@ -76,7 +94,7 @@ Alpine.data('part', () => ({
     { ending: 'stl', label: 'STL', help: 'Triangles, binary, millimetres.' },
     { ending: '3mf', label: '3MF', help: 'Triangles with units, for printing.' },
   ],
-  icon,
+  iconAddress: (kind) => `${ICONS}#${kind}`,
 
   async init() {
     this.id = this.$root.dataset.part;
@@ -120,7 +138,10 @@ Alpine.data('part', () => ({
     parts.live = new Live(this.id, {
       shown: (bytes) => this.show(bytes),
       refused: (error) => this.previewRefused(error),
+      opened: (version) => this.channelOpened(version),
       changed: (version) => this.changedElsewhere(version),
+      removed: () => this.removedElsewhere(),
+      unopened: () => this.lookWhetherThere(),
       progress: (note) => {
         this.progress = note;
       },
@@ -209,7 +230,12 @@ Alpine.data('part', () => ({
   },
 
   /** Sends edits; gives whether they were made. Whatever was typed stays where it is when they were not. */
-  async commit(edits) {
+  commit(edits) {
+    // What cannot be drawn is refused, so that the drawing stays as it was.
+    return this.save(edits, this.sheetStep, newKey());
+  },
+  /** Under one key however often it is tried; `asked` is what was sent the first time, which may have arrived. */
+  async save(edits, must_build, key, asked) {
     // Of several that wait only one may go on; the others wait for that one.
     while (this.busy) await this.settled;
     this.busy = true;
@@ -219,20 +245,20 @@ Alpine.data('part', () => ({
       done = resolve;
     });
     try {
-      // What cannot be drawn is refused, so that the drawing stays as it was.
-      const asked = { version: this.version, edits, must_build: this.sheetStep };
-      const part = await (await ask(`/api/parts/${this.id}/edits`, asked)).json();
+      asked ??= { version: this.version, edits, must_build };
+      const part = await (await ask(`/api/parts/${this.id}/edits`, { body: asked, key })).json();
       this.take(part);
       await this.refresh();
       this.sheetError = '';
       return part.added ?? true;
     } catch (error) {
-      this.saved = 'not saved';
+      this.saved = ['offline', 'uncertain'].includes(error.kind) ? 'perhaps saved' : 'not saved';
       if (error.kind === 'conflict') {
         this.say(error.message, 'error');
-        this.take(await (await ask(`/api/parts/${this.id}`)).json());
+        await this.look();
       } else if (error.kind !== 'unbuilt') {
-        this.say(error.message, 'error', error.kind === 'offline' ? ['Try again', () => this.commit(edits)] : null);
+        const again = ['Try again', () => this.save(edits, must_build, key, asked)];
+        this.say(error.message, 'error', error.mayBeTriedAgain ? again : null);
       }
       await this.refresh().catch(() => {});
       if (error.kind === 'unbuilt') {
@@ -247,11 +273,20 @@ Alpine.data('part', () => ({
     }
   },
 
-  async history(way) {
+  async history(way, key = newKey(), body = { version: this.version }) {
     if (way === 'undo' ? !this.undoLabel : !this.redoLabel) return;
     try {
-      this.take(await (await ask(`/api/parts/${this.id}/${way}`, { version: this.version })).json());
+      this.take(await (await ask(`/api/parts/${this.id}/${way}`, { body, key })).json());
       await this.refresh();
+    } catch (error) {
+      const again = ['Try again', () => this.history(way, key, body)];
+      this.say(error.message, 'error', error.mayBeTriedAgain ? again : null);
+    }
+  },
+  /** Takes the part as it is saved, where the server can be asked. */
+  async look() {
+    try {
+      this.take(await (await ask(`/api/parts/${this.id}`)).json());
     } catch (error) {
       this.say(error.message, 'error');
     }
@@ -260,9 +295,41 @@ Alpine.data('part', () => ({
   async changedElsewhere(version) {
     // Our own changes are heard of as well; the answer to them may still be on its way.
     await this.settled;
-    if (version <= this.version) return;
+    if (this.removed) {
+      this.removed = false;
+      this.say('This part is on the rack again.');
+    } else if (version <= this.version) return;
+    else this.say('This part was changed elsewhere; you see it as it is now.');
     await this.load();
-    this.say('This part was changed elsewhere; you see it as it is now.');
+  },
+  /** The channel is open, at first or after a cut: what came in between is taken over, and said. */
+  async channelOpened(version) {
+    await this.loading;
+    await this.settled;
+    if (!this.removed && version <= this.version) return;
+    const was = this.version;
+    await this.load();
+    if (was) this.say(`While you were cut off this part went on to version ${version}; you see it as it is now.`);
+  },
+  removedElsewhere() {
+    if (this.removed) return;
+    this.removed = true;
+    this.saved = 'off the rack';
+    this.say('This part was taken off the rack elsewhere.', 'error', ['Put it back', () => this.putBack()]);
+  },
+  async putBack() {
+    try {
+      await ask(`/api/parts/${this.id}/restore`, { method: 'POST' });
+    } catch (error) {
+      this.say(error.message, 'error', ['Try again', () => this.putBack()]);
+    }
+  },
+  async lookWhetherThere() {
+    try {
+      await ask(`/api/parts/${this.id}`);
+    } catch (error) {
+      if (error.kind === 'no_part') this.removedElsewhere();
+    }
   },
 
   progressWord() {
@@ -284,10 +351,17 @@ Alpine.data('part', () => ({
     this.said = [...this.said.slice(-2), { n, text, kind, word: act?.[0], act: act?.[1] }];
     if (!act) setTimeout(() => this.unsay(n), 9000);
   },
+  actOn(saying) {
+    saying.act();
+    this.unsay(saying.n);
+  },
   unsay(n) {
     this.said = this.said.filter((s) => s.n !== n);
   },
 
+  partName() {
+    return this.recipe?.name;
+  },
   renamePart(event) {
     const name = event.target.value.trim();
     if (name && name !== this.recipe.name) this.commit([{ edit: 'rename_part', name }]);
@@ -318,6 +392,10 @@ Alpine.data('part', () => ({
   },
   stageDone(stage) {
     return this.recipe?.steps.some((s) => describe(kindOf(s)).stage === stage) ?? false;
+  },
+  /** Whether a new step of this kind is on the card. */
+  isOpenTool({ kind }) {
+    return this.card?.kind === kind && this.card.fresh;
   },
   openStage(stage) {
     this.stage = stage;
@@ -459,6 +537,20 @@ Alpine.data('part', () => ({
     else if (this.report?.ready) this.openStage('Send');
     else this.say('Nothing is open to show: draw a profile, revolve it, then thicken it.');
   },
+  isReady() {
+    return !!this.report?.ready;
+  },
+  headline() {
+    return this.report?.headline ?? 'Building';
+  },
+  /** A list of the report; none while there is no report. */
+  reported(list) {
+    return this.report?.[list] ?? [];
+  },
+  /** Items of the ledger that one click closes. */
+  curable() {
+    return this.reported('ledger').filter((item) => item.cure);
+  },
   /** Nothing has a surface yet, and nothing failed: there is nothing to close. */
   isEmpty() {
     return !!this.report && !this.report.bodies.length && !this.report.ledger.some((i) => i.state === 'left');
@@ -517,7 +609,7 @@ Alpine.data('part', () => ({
       const answer = await ask(`/api/parts/${this.id}/send/${format.ending}?chord=${encodeURIComponent(chord)}`);
       const link = document.createElement('a');
       link.href = URL.createObjectURL(await answer.blob());
-      link.download = answer.headers.get('Content-Disposition').match(/filename="(.+)"/)[1];
+      link.download = fileName(answer.headers.get('Content-Disposition'));
       link.click();
       setTimeout(() => URL.revokeObjectURL(link.href), 10000);
       this.say(`${link.download} is sent.`);

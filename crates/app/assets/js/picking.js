@@ -1,5 +1,5 @@
 // What of the part lies under a place of the picture, beside its faces: corners, ends, edges, curves, planes, axes.
-import * as THREE from '/assets/vendor/three.module.js';
+import * as THREE from '../vendor/three.module.js';
 
 const PLACE_PIXELS = 10;
 const LINE_PIXELS = 7;

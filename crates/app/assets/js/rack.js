@@ -1,4 +1,6 @@
-// The rack: bringing in recipe files, taking parts off with a way back.
+// The rack: bringing in recipe files, taking parts off with a way back, and what is not known yet of parts.
+import { ask, newKey } from './link.js';
+
 const said = document.getElementById('said');
 
 function say(text, word, act) {
@@ -19,31 +21,53 @@ document.getElementById('bring-in').addEventListener('change', async (event) => 
     say(`${file.name} has ${(file.size / 1048576).toFixed(0)} MiB; a recipe is at most 8 MiB. Nothing was brought in.`);
     return;
   }
-  try {
-    const answer = await fetch('/api/parts', {
-      method: 'POST',
-      headers: { 'Content-Type': 'application/json' },
-      body: await file.text(),
-    });
-    const body = await answer.json();
-    if (answer.ok) location.href = `/parts/${body.id}`;
-    else say(`${file.name}: ${body.error}`);
-  } catch {
-    say('The server does not answer. Nothing was brought in; try again.');
-  }
+  // One key for however often it is sent: a part that was made already is not made again.
+  bringIn(file.name, await file.text(), newKey());
 });
+
+async function bringIn(name, text, key) {
+  const again = () => bringIn(name, text, key);
+  try {
+    const { id } = await (await ask('/api/parts', { text, key })).json();
+    location.href = `/parts/${id}`;
+  } catch (error) {
+    if (error.mayBeTriedAgain) say(`${name}: ${error.message}`, 'Try again', again);
+    else say(`${name}: ${error.message}`);
+  }
+}
 
 for (const button of document.querySelectorAll('.take-off')) {
   button.addEventListener('click', async () => {
     const id = button.dataset.part;
-    const answer = await fetch(`/api/parts/${id}`, { method: 'DELETE' });
-    if (!answer.ok) return say('It could not be taken off; try again.');
+    try {
+      await ask(`/api/parts/${id}`, { method: 'DELETE' });
+    } catch (error) {
+      return say(error.message);
+    }
     button.closest('li').hidden = true;
     say(`${button.dataset.name} is off the rack.`, 'Put it back', async () => {
-      if ((await fetch(`/api/parts/${id}/restore`, { method: 'POST' })).ok) {
+      try {
+        await ask(`/api/parts/${id}/restore`, { method: 'POST' });
         button.closest('li').hidden = false;
         said.hidden = true;
+      } catch (error) {
+        say(error.message);
       }
     });
   });
+}
+
+// What is not kept is built by the server one part after the other, in the order of the rack, and shown as it comes.
+for (const line of document.querySelectorAll('[data-summary]')) {
+  const part = line.closest('a');
+  try {
+    const { state, headline, figures } = await (await ask(line.dataset.summary)).json();
+    line.classList.add(state);
+    line.textContent = `${{ ready: '●', left: '◆' }[state] ?? '○'} ${headline}`;
+    part.querySelector('.figures').textContent = figures || '\u00a0';
+    const picture = part.querySelector('img');
+    picture.src = picture.dataset.wanted;
+  } catch (error) {
+    line.textContent = `◆ ${error.message}`;
+  }
 }

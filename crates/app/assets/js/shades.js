@@ -1,6 +1,6 @@
 // Ways of shading that show how surfaces run: stripes, a sky of our own, curvature in colours. The figures come from the
 // server; here they only become colours.
-import * as THREE from '/assets/vendor/three.module.js';
+import * as THREE from '../vendor/three.module.js';
 
 export const SHADES = [
   { name: 'plain', label: 'Plain' },

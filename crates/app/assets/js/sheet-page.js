@@ -57,6 +57,9 @@ export const sheetPage = ({ parts, raw, descriptions, PLANES }) => ({
     if (!['edit', 'trim', 'split'].includes(kind)) this.pickOnSheet(null);
     sheet.draw();
   },
+  drawingOffset() {
+    return this.drawingStep()?.offset ?? 0;
+  },
   drawingStep() {
     return this.step(this.sheetStep)?.make.drawing;
   },
@@ -430,6 +433,22 @@ export const sheetPage = ({ parts, raw, descriptions, PLANES }) => ({
   // --- Curves and changes
   setCurve(curve) {
     return this.commit([{ edit: 'set_curve', step: this.sheetStep, curve }]);
+  },
+  pickedKind() {
+    return this.kindOfPicked()?.kind;
+  },
+  pickedKindWord() {
+    return this.kindOfPicked()?.label ?? 'made by a change';
+  },
+  pickedKindValues() {
+    return this.kindOfPicked()?.values ?? [];
+  },
+  pickedCloses() {
+    return !!this.kindOfPicked()?.closes;
+  },
+  /** Whether a switch of the picked curve is on. */
+  pickedIs(field) {
+    return !!this.drawn(this.pickedCurve())?.[field];
   },
   kindOfPicked() {
     const curve = this.drawn(this.pickedCurve());

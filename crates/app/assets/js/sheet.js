@@ -1,6 +1,11 @@
 // The drawing sheet: an SVG with a grid, where clicks place points. Curves are drawn as the server made them.
+import { element, redraw } from './svg.js';
+
 const SNAP_PIXELS = 9;
 const NICE = [1, 2, 5];
+
+const line = (kind, d, more = {}) => element('path', { class: kind, d, ...more });
+const text = (x, y, words, more = {}) => element('text', { x, y, ...more }, String(words));
 
 export class Sheet {
   constructor(svg, hooks) {
@@ -135,51 +140,46 @@ export class Sheet {
       for (let k = Math.ceil(from / step); k * step <= to; k++) {
         const strong = k % 5 === 0;
         const s = this.toScreen(axis ? [0, k * step] : [k * step, 0])[axis];
-        parts.push(
-          axis
-            ? `<path class="grid${strong ? ' strong' : ''}" d="M0 ${s}H${this.width}"/>`
-            : `<path class="grid${strong ? ' strong' : ''}" d="M${s} 0V${this.height}"/>`,
-        );
+        parts.push(line(strong ? 'grid strong' : 'grid', axis ? `M0 ${s}H${this.width}` : `M${s} 0V${this.height}`));
         if (strong && k) {
           const label = Number(((k * step) / unit.mm).toFixed(4));
-          parts.push(
-            axis
-              ? `<text x="4" y="${s - 3}">${label}</text>`
-              : `<text x="${s + 3}" y="${this.height - 5}">${label}</text>`,
-          );
+          parts.push(axis ? text(4, s - 3, label) : text(s + 3, this.height - 5, label));
         }
       }
     }
     const [ox, oy] = this.toScreen([0, 0]);
     const [xName, yName] = this.hooks.axisNames();
-    parts.push(`<path class="axis" d="M0 ${oy}H${this.width}"/>`);
-    parts.push(`<path class="axis turn" d="M${ox} 0V${this.height}"/>`);
-    parts.push(`<text x="${this.width - 6}" y="${oy - 6}" text-anchor="end">${xName} ${unit.name}</text>`);
-    parts.push(`<text x="${ox + 6}" y="14">${yName}${this.hooks.turnsHere() ? ' · axis' : ''}</text>`);
-    for (const line of this.extras?.sections ?? []) parts.push(`<path class="section" d="${this.path(line)}"/>`);
+    parts.push(line('axis', `M0 ${oy}H${this.width}`));
+    parts.push(line('axis turn', `M${ox} 0V${this.height}`));
+    parts.push(text(this.width - 6, oy - 6, `${xName} ${unit.name}`, { 'text-anchor': 'end' }));
+    parts.push(text(ox + 6, 14, `${yName}${this.hooks.turnsHere() ? ' · axis' : ''}`));
+    for (const section of this.extras?.sections ?? []) parts.push(line('section', this.path(section)));
     if (this.comb) for (const comb of this.extras?.combs ?? []) parts.push(this.drawComb(comb));
     for (const curve of this.drawing?.curves ?? []) parts.push(this.drawCurve(curve));
     for (const curve of this.drawing?.curves ?? []) parts.push(...this.drawPoints(curve));
     for (const place of this.extras?.snaps ?? []) {
       if (!place.pin) continue;
       const [x, y] = this.toScreen(place.at);
-      parts.push(`<path class="guide-place" d="M${x - 6} ${y}h12M${x} ${y - 6}v12"/>`);
+      parts.push(line('guide-place', `M${x - 6} ${y}h12M${x} ${y - 6}v12`));
     }
     for (const { which, from, to } of this.handles ?? []) {
       const [x, y] = this.toScreen(to);
-      parts.push(`<path class="handle-arm" d="${this.path([from, to])}"/>`);
-      parts.push(`<rect class="handle" data-handle="${which}" x="${x - 5}" y="${y - 5}" width="10" height="10"/>`);
+      parts.push(line('handle-arm', this.path([from, to])));
+      const square = { x: x - 5, y: y - 5, width: 10, height: 10 };
+      parts.push(element('rect', { class: 'handle', 'data-handle': which, ...square }));
     }
     if (this.pending.length) {
       const all = this.hover ? [...this.pending, this.hover.at] : this.pending;
-      parts.push(`<path class="rubber" d="${this.path(all)}"/>`);
-      if (this.preview) parts.push(`<path class="curve" d="${this.path(this.preview)}"/>`);
-      for (const p of this.pending)
-        parts.push(`<circle class="pending" cx="${this.toScreen(p)[0]}" cy="${this.toScreen(p)[1]}" r="4"/>`);
+      parts.push(line('rubber', this.path(all)));
+      if (this.preview) parts.push(line('curve', this.path(this.preview)));
+      for (const p of this.pending) {
+        const [cx, cy] = this.toScreen(p);
+        parts.push(element('circle', { class: 'pending', cx, cy, r: 4 }));
+      }
     }
     for (const place of this.places ?? []) {
       const [x, y] = this.toScreen(place);
-      parts.push(`<path class="place" d="M${x} ${y - 11}l11 11-11 11-11-11z"/>`);
+      parts.push(line('place', `M${x} ${y - 11}l11 11-11 11-11-11z`));
     }
     if (this.hover) {
       const [x, y] = this.toScreen(this.hover.at);
@@ -196,24 +196,14 @@ export class Sheet {
         tangent: `M${x - 8} ${y - 6}h16M${x - 5} ${y - 1}a5 5 0 1 0 10 0a5 5 0 1 0-10 0`,
         guide: `M${x - 8} ${y}a8 8 0 1 0 16 0a8 8 0 1 0-16 0M${x} ${y - 8}v16`,
       };
-      if (this.hover.word) parts.push(`<path class="snap" d="${marks[this.hover.word]}"/>`);
+      if (this.hover.word) parts.push(line('snap', marks[this.hover.word]));
       const label = this.hover.at.map((v) => Number((v / unit.mm).toFixed(3))).join(', ');
-      parts.push(
-        `<text class="snap-word" x="${x + 12}" y="${y - 9}">${label}${this.hover.word ? ` · ${this.hover.word}` : ''}</text>`,
-      );
+      const word = this.hover.word ? ` · ${this.hover.word}` : '';
+      parts.push(text(x + 12, y - 9, label + word, { class: 'snap-word' }));
     }
-    this.hooks.replace(() => this.replace(parts));
-  }
-
-  /** Shows the elements; of as many as before only those that changed are made anew. */
-  replace(parts) {
-    const { children } = this.svg;
-    if (this.parts?.length !== parts.length || children.length !== parts.length) this.svg.innerHTML = parts.join('');
-    else
-      parts.forEach((part, i) => {
-        if (part !== this.parts[i]) children[i].outerHTML = part;
-      });
-    this.parts = parts;
+    this.hooks.replace(() => {
+      this.parts = redraw(this.svg, parts, this.parts);
+    });
   }
 
   /** Teeth stand on the side away from the bend; the longest takes a seventh of the sheet. */
@@ -222,33 +212,30 @@ export class Sheet {
     const scale = Math.min(this.width, this.height) / 7 / this.view.scale / longest;
     const ends = teeth.map(([x, y, dx, dy]) => [x + dx * scale, y + dy * scale]);
     const strokes = teeth.map(([x, y], k) => this.path([[x, y], ends[k]])).join('');
-    return `<g><path class="comb" d="${strokes}"/><path class="comb edge" d="${this.path(ends)}"/></g>`;
+    return element('g', {}, [line('comb', strokes), line('comb edge', this.path(ends))]);
   }
 
   drawCurve(curve) {
     const picked = this.picks?.some((p) => p.curve === curve.id);
-    const line = curve.line.map((p) => this.hooks.flatten(p));
-    const parts = [
-      `<path class="curve${picked ? ' picked' : ''}${curve.guide ? ' helping' : ''}" d="${this.path(line)}"/>`,
-    ];
-    if (line.length > 1) {
+    const shown = curve.line.map((p) => this.hooks.flatten(p));
+    const parts = [line(`curve${picked ? ' picked' : ''}${curve.guide ? ' helping' : ''}`, this.path(shown))];
+    if (shown.length > 1) {
       // An arrow half-way shows the direction that the curve runs in.
-      const k = Math.max(1, Math.floor(line.length / 2));
-      const [a, b] = [this.toScreen(line[k - 1]), this.toScreen(line[k])];
+      const k = Math.max(1, Math.floor(shown.length / 2));
+      const [a, b] = [this.toScreen(shown[k - 1]), this.toScreen(shown[k])];
       const angle = (Math.atan2(b[1] - a[1], b[0] - a[0]) * 180) / Math.PI;
-      parts.push(
-        `<path class="ends" transform="translate(${(a[0] + b[0]) / 2} ${(a[1] + b[1]) / 2}) rotate(${angle})" d="M6 0l-9-5v10z"/>`,
-      );
+      const transform = `translate(${(a[0] + b[0]) / 2} ${(a[1] + b[1]) / 2}) rotate(${angle})`;
+      parts.push(line('ends', 'M6 0l-9-5v10z', { transform }));
     }
-    parts.push(`<path class="hit" data-curve="${curve.id}" d="${this.path(line)}"/>`);
+    parts.push(line('hit', this.path(shown), { 'data-curve': curve.id }));
     if (this.polygon) {
-      parts.push(`<path class="polygon" d="${this.path(curve.control)}"/>`);
+      parts.push(line('polygon', this.path(curve.control)));
       for (const p of curve.control) {
         const [x, y] = this.toScreen(p);
-        parts.push(`<rect class="control" x="${x - 2.5}" y="${y - 2.5}" width="5" height="5"/>`);
+        parts.push(element('rect', { class: 'control', x: x - 2.5, y: y - 2.5, width: 5, height: 5 }));
       }
     }
-    return `<g>${parts.join('')}</g>`;
+    return element('g', {}, parts);
   }
 
   /** Points lie above every line, so that none hides another curve's points. */
@@ -257,12 +244,11 @@ export class Sheet {
     // With very many points a name on each would cost more than all the rest of the picture.
     const named = curve.points.length <= 60;
     curve.points.forEach((p, i) => {
-      const [x, y] = this.toScreen(p).map((v) => v.toFixed(2));
+      const [cx, cy] = this.toScreen(p).map((v) => v.toFixed(2));
       const now = this.picks?.some((p) => p.curve === curve.id && p.index === i);
-      const title = named ? `<title>${curve.id}, point ${i + 1}</title>` : '';
-      parts.push(
-        `<circle class="point${now ? ' picked' : ''}" data-curve="${curve.id}" data-index="${i}" cx="${x}" cy="${y}" r="5.500">${title}</circle>`,
-      );
+      const title = named ? [element('title', {}, `${curve.id}, point ${i + 1}`)] : [];
+      const of = { 'data-curve': curve.id, 'data-index': i };
+      parts.push(element('circle', { class: now ? 'point picked' : 'point', ...of, cx, cy, r: 5.5 }, title));
     });
     return parts;
   }

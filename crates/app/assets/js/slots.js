@@ -124,6 +124,22 @@ export const slots = (describe, parts) => ({
     this.card.draft[slot.name] = fromText(text);
     this.previewCard();
   },
+  /** A list that asks for one more stands ready for another. */
+  addChosen(slot, list) {
+    this.addRow(slot, list.value);
+    list.value = '';
+  },
+  addTypedIn(slot, field) {
+    if (this.addTyped(slot, field.value)) field.value = '';
+  },
+  /** Whether a row was typed and not picked. */
+  isTyped(row) {
+    return Array.isArray(row);
+  },
+  isDragTarget({ name }, i) {
+    const { dragged } = this;
+    return dragged?.slot === name && dragged.over === i && dragged.index !== i;
+  },
   addRow(slot, text) {
     this.addValue(slot, fromText(text));
   },

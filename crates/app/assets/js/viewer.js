@@ -1,10 +1,10 @@
 // The part in space. Shows what the server made; decides nothing about geometry.
-import * as THREE from '/assets/vendor/three.module.js';
-import { OrbitControls } from '/assets/vendor/three/controls/OrbitControls.js';
-import { GLTFLoader } from '/assets/vendor/three/loaders/GLTFLoader.js';
-import { LineSegments2 } from '/assets/vendor/three/lines/LineSegments2.js';
-import { LineSegmentsGeometry } from '/assets/vendor/three/lines/LineSegmentsGeometry.js';
-import { LineMaterial } from '/assets/vendor/three/lines/LineMaterial.js';
+import * as THREE from '../vendor/three.module.js';
+import { OrbitControls } from '../vendor/three/controls/OrbitControls.js';
+import { GLTFLoader } from '../vendor/three/loaders/GLTFLoader.js';
+import { LineSegments2 } from '../vendor/three/lines/LineSegments2.js';
+import { LineSegmentsGeometry } from '../vendor/three/lines/LineSegmentsGeometry.js';
+import { LineMaterial } from '../vendor/three/lines/LineMaterial.js';
 import { Drags } from './drags.js';
 import { Net } from './net.js';
 import { Picking } from './picking.js';
