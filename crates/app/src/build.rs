@@ -127,10 +127,13 @@ fn try_run(job: &Job) -> Result<bool, String> {
     // A reader that has heard enough, such as `head`, is no failure of the build.
     let _ = tell(&mut std::io::stdout().lock(), &recipe.name, &report);
     for body in report.bodies.iter().filter(|b| !b.as_meant) {
-        eprintln!(
-            "{}: {} is {}, and that is not what its step is to make",
-            recipe.name, body.name, body.kind
-        );
+        let what = match body.kind {
+            "solid" => "passes through itself, or has edges of more than two faces".to_string(),
+            kind => {
+                format!("is an {kind} where its step is to make a solid").replace("an closed", "a closed")
+            }
+        };
+        eprintln!("{}: {} {what}", recipe.name, body.name);
     }
     let built = report.steps.iter().all(|s| matches!(s.state, "built" | "skipped" | "held"));
     Ok(built && report.bodies.iter().all(|b| b.as_meant))

@@ -72,6 +72,46 @@ fn a_failed_step_gives_exit_code_1_and_its_reason() {
 }
 
 #[test]
+fn the_exit_code_says_whether_all_bodies_are_as_meant() {
+    let folder = folder("meant");
+    let built = |name: &str, more: &str, steps: &str| {
+        let path = folder.join(name);
+        let head = r#"{"format":"kindred-shell-recipe","version":2,"name":"Meant","steps":["#;
+        std::fs::write(&path, format!("{head}{steps}]{more}}}")).unwrap();
+        build(&[&path.to_string_lossy()])
+    };
+    let circle = |radius: f64| {
+        format!(
+            r#"{{"id":"d","name":"d","make":{{"drawing":{{"plane":"xz","curves":[{{"id":"c","kind":"circle","points":[[20,0]],"values":{{"radius":{radius}}}}}]}}}}}}"#
+        )
+    };
+    let coil = |radius| {
+        let helix = r#"{"id":"h","name":"h","make":{"helix":{"axis":"z","radius":20,"pitch":4,"turns":2}}}"#;
+        let sweep =
+            r#"{"id":"s","name":"s","make":{"sweep":{"path":{"step":"h"},"sections":[{"step":"d"}]}}}"#;
+        format!("{},{helix},{sweep}", circle(radius))
+    };
+    let open =
+        r#"{"id":"e","name":"e","make":{"extrude":{"profile":{"step":"d"},"length":9,"ends":"open"}}}"#;
+    let tube = format!("{},{open}", circle(5.0));
+    let wall = r#"{"id":"t","name":"t","make":{"thicken":{"surface":{"step":"e"},"thickness":90}}}"#;
+    let too_thick = format!("{tube},{wall}");
+    for (name, more, steps, code) in [
+        ("coil", "", coil(1.0), 0),
+        // The wire is thicker than from one turn to the next.
+        ("thick-coil", "", coil(5.0), 1),
+        ("open-tube", "", tube, 0),
+        ("failed", "", too_thick.clone(), 1),
+        // Held before what fails, all is as asked.
+        ("held", r#","hold":"e""#, too_thick, 0),
+    ] {
+        let output = built(&format!("{name}.json"), more, &steps);
+        assert_eq!(output.status.code(), Some(code), "{name}: {}", complaint(&output));
+        assert_eq!(complaint(&output).is_empty(), code == 0, "{name}: {}", complaint(&output));
+    }
+}
+
+#[test]
 fn unusable_input_gives_exit_code_2_and_its_name() {
     let folder = folder("unusable");
     let write = |name: &str, text: &str| {
@@ -79,10 +119,10 @@ fn unusable_input_gives_exit_code_2_and_its_name() {
         std::fs::write(&path, text).unwrap();
         path.to_string_lossy().into_owned()
     };
-    let future = r#"{"format":"kindred-shell-recipe","version":2,"name":"x","steps":[]}"#;
+    let future = r#"{"format":"kindred-shell-recipe","version":3,"name":"x","steps":[]}"#;
     for (arguments, expected) in [
         (vec![write("not.json", "{")], "this is no recipe"),
-        (vec![write("future.json", future)], "version 2"),
+        (vec![write("future.json", future)], "version 3"),
         (vec![folder.join("gone.json").to_string_lossy().into_owned()], "gone.json"),
         (vec![example("rain-funnel"), "--set".into(), "nothing=1".into()], "no parameter `nothing`"),
         (vec![example("rain-funnel"), "--set".into(), "wall".into()], "NAME=VALUE"),

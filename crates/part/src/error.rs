@@ -82,6 +82,14 @@ pub enum RecipeError {
         "this edit would make a value too large to be a number; nothing was changed: give smaller values"
     )]
     NoNumber,
+    /// A text that holds a character which nobody can see.
+    #[error("`{place}` holds a control character, `{text}`; leave it out")]
+    Control {
+        /// Where it stands, by fields and numbers.
+        place: String,
+        /// The text.
+        text: String,
+    },
     /// An edit that changes nothing.
     #[error("there is no edit in the list; give at least one")]
     NoEdit,

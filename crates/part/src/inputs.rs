@@ -59,6 +59,7 @@ pub enum MainAxis {
 /// What a slot holds: something given by itself, such as a main plane by its name, or what a step made.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(untagged)]
+#[schemars(rename = "InputOf_{T}")]
 pub enum Input<T> {
     /// By itself.
     Own(T),

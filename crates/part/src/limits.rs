@@ -1,6 +1,8 @@
 //! What a recipe may hold. Each limit is far above what a part needs, is checked before any work, and is named by the
 //! message that refuses what is beyond it.
 
+use serde_json::Value;
+
 use crate::{Amount, RecipeError};
 
 /// Bytes of a recipe as JSON.
@@ -103,6 +105,28 @@ pub(crate) fn check_item(item: &str) -> Result<(), RecipeError> {
         return Err(refused(item, "the name of a face or an edge", "leave control characters out"));
     }
     Ok(())
+}
+
+/// Refuses control characters in any text of a recipe, by the place of the text; lines and tabs may stand in notes.
+pub(crate) fn check_texts(value: &Value) -> Result<(), RecipeError> {
+    fn walk(value: &Value, place: &mut Vec<String>) -> Result<(), RecipeError> {
+        let is_bad = |c: char| c.is_control() && !matches!(c, '\n' | '\r' | '\t');
+        let mut inside = |name: String, value: &Value| {
+            place.push(name);
+            let checked = walk(value, place);
+            place.pop();
+            checked
+        };
+        match value {
+            Value::String(text) if text.contains(is_bad) => {
+                Err(RecipeError::Control { place: told(&place.join("/")), text: told(text) })
+            }
+            Value::Array(values) => values.iter().enumerate().try_for_each(|(k, v)| inside(k.to_string(), v)),
+            Value::Object(fields) => fields.iter().try_for_each(|(name, v)| inside(name.clone(), v)),
+            _ => Ok(()),
+        }
+    }
+    walk(value, &mut Vec::new())
 }
 
 /// A number that is one, or a formula of bearable length.

@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 use crate::formula::{self, Scope, Value};
 use crate::limits::{
     LONGEST_NAME, MOST_INPUTS, MOST_PARAMETER_TEXT, MOST_PARAMETERS, MOST_STEPS, at_most, check_amount,
-    check_id, check_item, check_name, check_note, told,
+    check_id, check_item, check_name, check_note, check_texts, told,
 };
 use crate::migrated::migrated;
 use crate::steps::Make;
@@ -174,10 +174,12 @@ impl Recipe {
         {
             return Err(RecipeError::Version(u32::try_from(version).unwrap_or(u32::MAX)));
         }
+        // Told last: a name says better what is wrong with it.
+        let texts = check_texts(&value);
         let recipe: Self =
             serde_json::from_value(migrated(value)).map_err(|e| RecipeError::Unreadable(e.to_string()))?;
         recipe.check()?;
-        Ok(recipe)
+        texts.map(|()| recipe)
     }
 
     /// Names, references and parameters; not whether the steps can be built.

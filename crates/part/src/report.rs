@@ -44,7 +44,8 @@ pub struct BodyReport {
     pub step: String,
     /// That step's name.
     pub name: String,
-    /// `open shell`, `closed shell` or `solid`.
+    /// What it is.
+    #[schemars(extend("enum" = ["open shell", "closed shell", "solid"]))]
     pub kind: &'static str,
     /// Whether it is what its step is there to make: sound, and a solid where it should be one.
     pub as_meant: bool,
@@ -94,6 +95,7 @@ pub struct SeamReport {
     /// The same as references: each with its step and its name there.
     pub items: Vec<Reference>,
     /// `G0` at an angle, `G1` tangent within 0.1 deg, `G2` within 2 % of each other's curvature too.
+    #[schemars(extend("enum" = ["G0", "G1", "G2"]))]
     pub meets: &'static str,
     /// Distance between the two surfaces.
     pub gap_mm: f64,
@@ -123,7 +125,8 @@ pub struct StepReport {
     pub step: String,
     /// Its name.
     pub name: String,
-    /// `built`, `failed`, `waits`, `skipped`, `held` or `cancelled`.
+    /// What became of it.
+    #[schemars(extend("enum" = ["built", "failed", "waits", "skipped", "held", "cancelled"]))]
     pub state: &'static str,
     /// The step that it waits for.
     pub waits_for: Option<String>,
@@ -167,7 +170,8 @@ pub struct LedgerItem {
     pub value: String,
     /// What it means.
     pub label: String,
-    /// `good`, `left` or `plain`.
+    /// Whether it stands in the way.
+    #[schemars(extend("enum" = ["good", "left", "plain"]))]
     pub state: &'static str,
     /// Where to look.
     pub at: Option<[f64; 3]>,

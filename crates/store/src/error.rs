@@ -51,6 +51,8 @@ fn of_code(code: &str, message: &str) -> Option<StoreError> {
     match code {
         // lock_not_available, query_canceled by a time-out, deadlock, serialization
         "55P03" | "57014" | "40P01" | "40001" | "53300" => Some(StoreError::TooSlow),
+        // foreign_key_violation: what is noted of a part that is not there
+        "23503" => Some(StoreError::NoPart),
         // undefined_column, undefined_table
         "42703" | "42P01" => Some(StoreError::NewerSchema),
         // Data exceptions, and what exceeds a limit of the program.

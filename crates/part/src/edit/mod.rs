@@ -9,7 +9,7 @@ pub use self::drawn::recast_deviation;
 pub(crate) use self::drawn::reshaped;
 use self::drawn::{change_mut, check_free, curve_mut, drawing_mut, drawn_points, move_points};
 use self::steps::{free_copy, rename_parameter, set_field};
-use crate::limits::{MOST_STEPS, at_most, told};
+use crate::limits::{MOST_STEPS, at_most, check_texts, told};
 use crate::recipe::like;
 use crate::steps::Make;
 use crate::steps::drawing::{Change, Drawing, DrawnCurve, DrawnPoint};
@@ -263,6 +263,7 @@ pub enum Gather {
 /// Another form of a spline.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
+#[schemars(rename = "CurveForm")]
 pub enum Reshape {
     /// The same shape as a control-point curve.
     ControlPoints,
@@ -290,8 +291,9 @@ impl Edit {
         changed.check()?;
         // What is kept must be read again as it is: a number that is none would be written as nothing.
         let unreadable = |e: serde_json::Error| RecipeError::Unreadable(e.to_string());
-        let kept: Recipe = serde_json::from_value(serde_json::to_value(&changed).map_err(unreadable)?)
-            .map_err(|_| RecipeError::NoNumber)?;
+        let written = serde_json::to_value(&changed).map_err(unreadable)?;
+        check_texts(&written)?;
+        let kept: Recipe = serde_json::from_value(written).map_err(|_| RecipeError::NoNumber)?;
         if kept == changed { Ok(changed) } else { Err(RecipeError::NoNumber) }
     }
 

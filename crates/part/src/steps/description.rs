@@ -11,6 +11,7 @@ pub struct StepDescription {
     /// What the tool is called.
     pub label: &'static str,
     /// The stage it belongs to.
+    #[schemars(extend("enum" = ["Draw", "Skin", "Shape", "Close", "Prove"]))]
     pub stage: &'static str,
     /// One line of what it is for.
     pub purpose: &'static str,

@@ -14,6 +14,7 @@ use crate::{Amount, Built, Notice, Quantity, Reached, Reference, Shape};
 /// Which way the region goes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
+#[schemars(rename = "RegionGoes")]
 pub enum Goes {
     /// To the outer side of the face.
     #[default]
@@ -25,6 +26,7 @@ pub enum Goes {
 /// How its sides stand.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
+#[schemars(rename = "RegionSides")]
 pub enum Sides {
     /// Straight, leaning by an angle.
     #[default]
