@@ -45,7 +45,7 @@ function hostile() {
       { id: 'r', name: c, make: { revolve: { profile: { step: 'p' } } } },
       { id: 't', name: d, make: { thicken: { surface: { step: 'r' }, thickness: 'wall' } } },
       { id: 'lost', name: e, make: { fillet: { edges: [{ step: 't', item: MARKUP.join(' ') }], radius: 1 } } },
-      { id: 'bad', name: f, make: { helix: { axis: { step: 'p', item: g } } } },
+      { id: 'bad', name: f, make: { helix: { axis: { step: 'p', item: g }, radius: 5, pitch: 3, turns: 2 } } },
     ],
   };
 }

@@ -95,7 +95,7 @@ test('draw by clicking, revolve, thicken, drag, undo, reload, send', async ({ pa
       page.waitForEvent('download'),
       page.getByRole('button', { name: `Send ${label}` }).click(),
     ]);
-    expect(download.suggestedFilename()).toBe(`clicked-cup.${label.toLowerCase()}`);
+    expect(download.suggestedFilename()).toBe(`Clicked cup.${label.toLowerCase()}`);
     const bytes = fs.readFileSync(await download.path());
     expect(bytes.toString('latin1', 0, begins.length)).toBe(begins);
     expect(bytes.length).toBeGreaterThan(2000);

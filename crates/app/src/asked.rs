@@ -69,8 +69,7 @@ impl<T: DeserializeOwned + Send + 'static> FromRequest<AppState> for Body<T> {
             Key { key, fingerprint: print.finalize().as_bytes().to_vec() }
         });
         let read = move || {
-            let value: T =
-                serde_json::from_slice(&bytes).map_err(|e| Rejection::Unreadable(e.to_string()))?;
+            let value: T = serde_json::from_slice(&bytes).map_err(|e| Rejection::Body(e.to_string()))?;
             Ok(value)
         };
         Ok(Self { value: state.workshop.read(read).await?, key })

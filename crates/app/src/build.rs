@@ -7,7 +7,9 @@ use std::process::ExitCode;
 
 use exchange::{Export, Format, NamedBody};
 use geometry::Work;
-use part::{Amount, Budget, Cancel, MOST_BYTES, Rebuilder, Rebuilt, Recipe, Report, report, told};
+use part::{
+    Amount, Budget, Cancel, MOST_BYTES, Rebuilder, Rebuilt, Recipe, RecipeError, Report, report, told,
+};
 use topology::Body;
 
 const UNUSABLE: u8 = 2;
@@ -47,16 +49,14 @@ fn read(path: &Path) -> Result<Recipe, String> {
 }
 
 /// Sets a parameter as told by `NAME=VALUE`.
-pub fn set_parameter(recipe: &mut Recipe, assignment: &str) -> Result<(), String> {
-    let (name, value) =
-        assignment.split_once('=').ok_or_else(|| format!("set `{}`: write NAME=VALUE", told(assignment)))?;
-    let names: Vec<&str> = recipe.parameters.iter().map(|p| p.name.as_str()).collect();
-    let missing = || {
-        let there =
-            if names.is_empty() { "it has none".into() } else { format!("it has {}", names.join(", ")) };
-        format!("set `{}`: the recipe has no parameter `{}`; {}", told(assignment), told(name.trim()), there)
-    };
-    let at = names.iter().position(|n| *n == name.trim()).ok_or_else(missing)?;
+///
+/// # Errors
+/// `Field` without `=`, `NoTarget` for a name that no parameter has.
+pub fn set_parameter(recipe: &mut Recipe, assignment: &str) -> Result<(), RecipeError> {
+    let (name, value) = assignment
+        .split_once('=')
+        .ok_or_else(|| RecipeError::Field { field: told(assignment), reason: "write NAME=VALUE".into() })?;
+    let at = recipe.parameter(name.trim())?;
     let parameter = &mut recipe.parameters[at];
     let value = value.trim();
     parameter.formula = value.parse().map_or_else(|_| Amount::Formula(value.into()), Amount::Number);
@@ -85,7 +85,7 @@ fn try_run(job: &Job) -> Result<bool, String> {
         .collect::<Result<Vec<_>, _>>()?;
     let mut recipe = read(&job.recipe)?;
     for assignment in &job.set {
-        set_parameter(&mut recipe, assignment).map_err(|e| format!("--{e}"))?;
+        set_parameter(&mut recipe, assignment).map_err(|e| format!("--set: {e}"))?;
     }
     let cancel = Cancel::default();
     let rebuilt = Rebuilder::new()

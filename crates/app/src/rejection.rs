@@ -20,6 +20,8 @@ pub enum Rejection {
     Exchange(#[from] ExchangeError),
     #[error("the request cannot be read: {0}")]
     Unreadable(String),
+    #[error("the body cannot be read: {0}")]
+    Body(String),
     #[error("a recipe is at most {} MiB; this upload is larger", MOST_BYTES >> 20)]
     TooLarge,
     #[error("{}", .0.message)]
@@ -151,7 +153,7 @@ impl Rejection {
             Self::Recipe(_) | Self::Exchange(_) | Self::Unbuilt(_) | Self::UsedUp(_) => {
                 StatusCode::UNPROCESSABLE_ENTITY
             }
-            Self::Unreadable(_) => StatusCode::BAD_REQUEST,
+            Self::Unreadable(_) | Self::Body(_) => StatusCode::BAD_REQUEST,
             Self::TooLarge => StatusCode::PAYLOAD_TOO_LARGE,
             Self::NoAddress | Self::NoName { .. } => StatusCode::NOT_FOUND,
             Self::Method(_) => StatusCode::METHOD_NOT_ALLOWED,
@@ -175,7 +177,7 @@ impl Rejection {
             },
             Self::Recipe(_) => RefusalKind::Recipe,
             Self::Exchange(_) => RefusalKind::Exchange,
-            Self::Unreadable(_) => RefusalKind::Unreadable,
+            Self::Unreadable(_) | Self::Body(_) => RefusalKind::Unreadable,
             Self::TooLarge => RefusalKind::TooLarge,
             Self::Unbuilt(_) => RefusalKind::Unbuilt,
             Self::NoAddress => RefusalKind::NoAddress,

@@ -246,6 +246,19 @@ impl Recipe {
         self.steps.iter().find(|s| s.id == id)
     }
 
+    /// The place of a parameter in the list.
+    ///
+    /// # Errors
+    /// `NoTarget` with those that look most like it.
+    pub fn parameter(&self, name: &str) -> Result<usize, RecipeError> {
+        let names = || self.parameters.iter().map(|p| p.name.as_str());
+        names().position(|n| n == name).ok_or_else(|| RecipeError::NoTarget {
+            what: "parameter",
+            name: told(name),
+            there: like(name, names()),
+        })
+    }
+
     /// That there is a step of this id.
     ///
     /// # Errors

@@ -1,6 +1,7 @@
 // The part page: keeps the recipe, the open card and the sheet together. Geometry is asked of the server.
 import Alpine from '../vendor/alpine.js';
 import { cardPage } from './card-page.js';
+import { evaluator } from './expressions.js';
 import { figure } from './figures.js';
 import { keysPage } from './keys-page.js';
 import { Live, ask, newKey } from './link.js';
@@ -618,4 +619,5 @@ Alpine.data('part', () => ({
     }
   },
 }));
+Alpine.setEvaluator(evaluator);
 Alpine.start();

@@ -129,7 +129,7 @@ async fn create(
     body: Result<Body<Value>, Rejection>,
 ) -> Result<impl IntoResponse, Rejection> {
     let Body { value, key } = body.map_err(|e| match e {
-        Rejection::Unreadable(why) => RecipeError::Unreadable(why).into(),
+        Rejection::Body(why) => RecipeError::Unreadable(why).into(),
         other => other,
     })?;
     let (recipe, _) = state.read_recipe(value).await?;

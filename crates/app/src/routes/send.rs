@@ -85,7 +85,7 @@ pub async fn recipe_with(
     let changed = move || {
         let mut recipe = Recipe::clone(&recipe);
         for assignment in &set {
-            set_parameter(&mut recipe, assignment).map_err(Rejection::Unreadable)?;
+            set_parameter(&mut recipe, assignment)?;
         }
         recipe.check()?;
         Ok(Arc::new(recipe))

@@ -495,15 +495,7 @@ impl Edit {
                 }
             }
             Self::RemoveParameter { name } => {
-                let before = recipe.parameters.len();
-                recipe.parameters.retain(|p| p.name != *name);
-                if recipe.parameters.len() == before {
-                    return Err(no_target(
-                        "parameter",
-                        name,
-                        recipe.parameters.iter().map(|p| p.name.as_str()),
-                    ));
-                }
+                recipe.parameters.remove(recipe.parameter(name)?);
             }
             Self::SetUnit { unit } => recipe.unit = *unit,
             Self::All { edits } => {

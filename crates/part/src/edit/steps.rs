@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use super::{no_target, place, step_mut};
+use super::{place, step_mut};
 use crate::limits::told;
 use crate::steps::Make;
 use crate::{Amount, Lineage, Recipe, RecipeError, Step};
@@ -74,10 +74,7 @@ fn renumbered(make: &Make, ids: &BTreeMap<String, String>) -> Result<Make, Recip
 
 /// Renames a parameter and every use of it, in formulas of parameters and steps.
 pub(super) fn rename_parameter(recipe: &mut Recipe, name: &str, to: &str) -> Result<(), RecipeError> {
-    let known = recipe.parameters.iter().any(|p| p.name == name);
-    if !known {
-        return Err(no_target("parameter", name, recipe.parameters.iter().map(|p| p.name.as_str())));
-    }
+    recipe.parameter(name)?;
     if recipe.parameters.iter().any(|p| p.name == to) {
         return Err(RecipeError::Twice { what: "parameter", name: to.into() });
     }

@@ -86,14 +86,15 @@ impl Context<'_> {
     pub(crate) fn value(&self, amount: &Amount, quantity: Quantity, field: &str) -> Result<f64, Notice> {
         let value = formula::evaluate(amount, quantity, self.recipe.unit, self.scope)
             .map_err(|e| Notice::about(field, e.to_string()))?;
-        let (most, words) = match quantity {
-            Quantity::Length => (FARTHEST, "1000 m"),
-            Quantity::Angle => (WIDEST_TURN, "a million radians"),
-            Quantity::Ratio | Quantity::Count => (LARGEST_RATIO, "a thousand million"),
+        let (most, refusal) = match quantity {
+            Quantity::Length => (FARTHEST, "mm is too far away; keep within 1000 m"),
+            Quantity::Angle => (WIDEST_TURN, "rad turns too often; keep within a million"),
+            Quantity::Ratio | Quantity::Count => {
+                (LARGEST_RATIO, "is too large; keep within a thousand million")
+            }
         };
         if value.abs() > most {
-            let message = format!("{value:e} is beyond all measure; keep it within {words}");
-            return Err(Notice::about(field, message));
+            return Err(Notice::about(field, format!("{value:e} {refusal}")));
         }
         Ok(value)
     }
@@ -263,8 +264,10 @@ macro_rules! registry {
             }
 
             pub(crate) fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
+                // A step says better by itself what is wrong with its values.
+                let built = match self { $(Self::$name(step) => step.build(context)),* }?;
                 context.check_ranges(self)?;
-                match self { $(Self::$name(step) => step.build(context)),* }
+                Ok(built)
             }
         }
     };
