@@ -131,7 +131,7 @@ def light_beside_heavy(server):
 
     threads = []
     for which, name in enumerate(HEAVY):
-        recipe = json.loads((ROOT / "examples" / f"{name}.json").read_text())
+        recipe = {**json.loads((ROOT / "examples" / f"{name}.json").read_text()), "version": int(os.environ.get("RECIPE_VERSION", "2"))}
         threads.append(threading.Thread(target=work, args=(which, recipe, server.make(recipe)), daemon=True))
     for thread in threads:
         thread.start()
@@ -298,8 +298,11 @@ def stopped(server):
 def main():
     server = Server()
     try:
-        for part in [light_beside_heavy, two_hostile_requests, rack, page_load, held_part, stopped, slow_readers]:
-            part(server)
+        parts = [light_beside_heavy, two_hostile_requests, rack, page_load, held_part, stopped, slow_readers]
+        wanted = [word for word in sys.argv[1:] if not word.startswith("-")]
+        for part in parts:
+            if not wanted or part.__name__ in wanted:
+                part(server)
     finally:
         server.stop()
     print(f"load: {len(faults)} beyond what is promised{': ' if faults else ''}{', '.join(faults)}")

@@ -18,7 +18,7 @@ use tokio_io_timeout::TimeoutStream;
 
 use crate::budget::BudgetArguments;
 use crate::state::AppState;
-use crate::{demo, routes};
+use crate::{demo, kept, routes};
 
 /// Connections at a time; further ones wait until one ends.
 const MOST_CONNECTIONS: usize = 768;
@@ -68,6 +68,8 @@ async fn serve(arguments: ServeArguments, with_demo: bool) -> Result<(), String>
     if with_demo {
         demo::load(&store).await.map_err(|e| e.to_string())?;
     }
+    // Read before anybody asks: it takes a moment.
+    tokio::task::spawn_blocking(kept::program).await.map_err(|e| e.to_string())?;
     let state = AppState::new(store, arguments.budget.budget());
     tokio::spawn(hear_changes(state.clone()));
     tokio::spawn(clean_up(state.store.clone()));
