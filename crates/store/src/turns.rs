@@ -17,14 +17,14 @@ pub(crate) struct Turns(Mutex<HashMap<Uuid, Weak<Turn<()>>>>);
 
 impl Turns {
     /// Waits until no other change of the part is under way in this process.
-    pub(crate) async fn turn(&self, part: Uuid) -> Result<OwnedMutexGuard<()>, StoreError> {
+    pub(crate) async fn turn(&self, id: Uuid) -> Result<OwnedMutexGuard<()>, StoreError> {
         let turn = {
             let mut turns = self.0.lock().unwrap_or_else(PoisonError::into_inner);
             turns.retain(|_, turn| turn.strong_count() > 0);
-            let known = turns.get(&part).and_then(Weak::upgrade);
+            let known = turns.get(&id).and_then(Weak::upgrade);
             known.unwrap_or_else(|| {
                 let turn = Arc::default();
-                turns.insert(part, Arc::downgrade(&turn));
+                turns.insert(id, Arc::downgrade(&turn));
                 turn
             })
         };

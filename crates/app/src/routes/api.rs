@@ -8,6 +8,7 @@ use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use axum::routing::{get, post};
 use axum::{Json, Router};
+use exchange::Format;
 use part::steps::{Make, StepDescription};
 use part::{Edit, MOST_BYTES, NamedShapes, Recipe, RecipeError};
 use schemars::JsonSchema;
@@ -367,20 +368,31 @@ pub struct Set {
     set: Vec<String>,
 }
 
+/// What is made of a part as it is built, with parameters set by the request, under a tag of all that it depends on.
+async fn made_of<T: IntoResponse + Send + 'static>(
+    state: &AppState,
+    id: Uuid,
+    headers: &HeaderMap,
+    (what, set): (&str, Vec<String>),
+    then: impl FnOnce(&Recipe, &part::Rebuilt) -> Result<T, Rejection> + Send + 'static,
+) -> Result<Response, Rejection> {
+    let (part, recipe) = state.part(id).await?;
+    let tag = tag(part.version, &format!("{what} {set:?}"));
+    if is_known(headers, &tag) {
+        return Ok(not_changed(tag));
+    }
+    let recipe = recipe_with(state, recipe, set).await?;
+    Ok(tagged(tag, state.workshop.run(id, Urgency::AtHand, recipe, then).await?))
+}
+
 async fn report(
     State(state): State<AppState>,
     Path(id): Path<Uuid>,
     Query(Set { set }): Query<Set>,
     headers: HeaderMap,
 ) -> Result<Response, Rejection> {
-    let (part, recipe) = state.part(id).await?;
-    let tag = tag(part.version, &format!("report {set:?}"));
-    if is_known(&headers, &tag) {
-        return Ok(not_changed(tag));
-    }
-    let recipe = recipe_with(&state, recipe, set).await?;
-    let made = |recipe: &Recipe, rebuilt: &part::Rebuilt| Ok(part::report(recipe, rebuilt));
-    Ok(tagged(tag, Json(state.workshop.run(id, Urgency::AtHand, recipe, made).await?)))
+    let report = |recipe: &Recipe, rebuilt: &part::Rebuilt| Ok(Json(part::report(recipe, rebuilt)));
+    made_of(&state, id, &headers, ("report", set), report).await
 }
 
 #[derive(Deserialize, JsonSchema)]
@@ -399,20 +411,17 @@ async fn topology(
     Query(TopologyAsked { step, set }): Query<TopologyAsked>,
     headers: HeaderMap,
 ) -> Result<Response, Rejection> {
-    let (part, recipe) = state.part(id).await?;
-    let tag = tag(part.version, &format!("topology {step:?} {set:?}"));
-    if is_known(&headers, &tag) {
-        return Ok(not_changed(tag));
-    }
-    let recipe = recipe_with(&state, recipe, set).await?;
-    let made = move |recipe: &Recipe, rebuilt: &part::Rebuilt| -> Result<Vec<NamedShapes>, Rejection> {
-        part::named_shapes(recipe, rebuilt, step.as_deref()).map_err(|near| Rejection::NoName {
-            what: "built step",
-            name: step.unwrap_or_default(),
-            near,
-        })
-    };
-    Ok(tagged(tag, Json(state.workshop.run(id, Urgency::AtHand, recipe, made).await?)))
+    let what = format!("topology {step:?}");
+    let named =
+        move |recipe: &Recipe, rebuilt: &part::Rebuilt| -> Result<Json<Vec<NamedShapes>>, Rejection> {
+            let named = part::named_shapes(recipe, rebuilt, step.as_deref());
+            named.map(Json).map_err(|near| Rejection::NoName {
+                what: "built step",
+                name: step.unwrap_or_default(),
+                near,
+            })
+        };
+    made_of(&state, id, &headers, (&what, set), named).await
 }
 
 #[derive(Deserialize, JsonSchema)]
@@ -486,15 +495,11 @@ async fn view_glb(
     Query(Set { set }): Query<Set>,
     headers: HeaderMap,
 ) -> Result<Response, Rejection> {
-    let (part, recipe) = state.part(id).await?;
-    let tag = tag(part.version, &format!("view {set:?}"));
-    if is_known(&headers, &tag) {
-        return Ok(not_changed(tag));
-    }
-    let recipe = recipe_with(&state, recipe, set).await?;
-    let show = |recipe: &Recipe, rebuilt: &part::Rebuilt| Ok(view(recipe, rebuilt, &Shown::default()));
-    let bytes = state.workshop.run(id, Urgency::AtHand, recipe, show).await?;
-    Ok(tagged(tag, ([(header::CONTENT_TYPE, "model/gltf-binary")], bytes)))
+    let kind = header::HeaderValue::from_static(Format::Glb.media_type());
+    let show = |recipe: &Recipe, rebuilt: &part::Rebuilt| {
+        Ok(([(header::CONTENT_TYPE, kind)], view(recipe, rebuilt, &Shown::default())))
+    };
+    made_of(&state, id, &headers, ("view", set), show).await
 }
 
 async fn open_live(

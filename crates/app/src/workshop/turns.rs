@@ -72,7 +72,7 @@ impl Queue {
             let Some(next) = next else { return };
             let Waiting { number, part, urgency, wake } = self.waiting.remove(next);
             self.numbers += 1;
-            self.last_turns.insert(part, self.numbers);
+            *self.last_turns.entry(part).or_default() = self.numbers;
             if self.last_turns.len() > 4 * MOST_WAITING {
                 let recent = self.numbers.saturating_sub(MOST_WAITING as u64);
                 self.last_turns.retain(|_, number| *number >= recent);

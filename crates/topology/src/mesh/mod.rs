@@ -27,7 +27,9 @@ const HELPS: f64 = 0.95;
 const MAX_DIVISIONS: usize = 10;
 /// Samples of edges that dividing may add. A boundary that crosses itself however short its chords are, since it lies on
 /// itself, would take three times as many in each round.
-const MOST_DIVIDED: usize = 20_000;
+const MOST_DIVIDED: usize = 5_000;
+/// Chords that cross others at once, above which it is no narrow face whose chords are a little too long.
+const MOST_CROSSING: usize = 1_000;
 /// How near the boundary a point of the grid may be, as a share of its narrowest cell.
 const BESIDE: f64 = 0.1;
 /// How many times longer than wide triangles may become where the surface is straight.
@@ -118,6 +120,7 @@ pub fn mesh(shell: &Shell, tolerance: MeshTolerance) -> Result<Mesh, TopologyErr
             Ok(mesh) => return Ok(mesh),
             Err(crossing)
                 if crossing.chords.is_empty()
+                    || crossing.chords.len() > MOST_CROSSING
                     || rounds == MAX_DIVISIONS
                     || along.iter().map(Vec::len).sum::<usize>() > most_samples =>
             {
