@@ -5,7 +5,8 @@ const port = process.env.E2E_PORT ?? '18437';
 module.exports = defineConfig({
   testDir: '.',
   outputDir: 'results/output',
-  timeout: 60_000,
+  // Pictures are drawn by the processor here, and what looks for something in space moves the pointer hundreds of times.
+  timeout: 120_000,
   expect: { timeout: 15_000 },
   workers: 2,
   // A machine that does other things at the same time may miss a deadline once; a fault shows twice.
@@ -28,9 +29,10 @@ module.exports = defineConfig({
     },
   },
   webServer: {
-    command: `../target/debug/kindred-shell demo --port ${port}`,
+    command: `${process.env.E2E_PROGRAM ?? "../target/debug/kindred-shell"} demo --port ${port}`,
     url: `http://127.0.0.1:${port}/`,
     reuseExistingServer: false,
-    timeout: 60_000,
+    // Pictures are drawn by the processor here, and what looks for something in space moves the pointer hundreds of times.
+  timeout: 120_000,
   },
 });

@@ -106,17 +106,20 @@ async fn answer(listener: TcpListener, router: Router) {
             },
             () = &mut stop => break,
         };
-        let mut builder = auto::Builder::new(TokioExecutor::new()).http1_only();
-        builder.http1().timer(TokioTimer::new()).header_read_timeout(HEAD_TIME);
-        let stream = TokioIo::new(Box::pin(timed(stream)));
-        let connection = builder
-            .serve_connection_with_upgrades(stream, TowerToHyperService::new(router.clone()))
-            .into_owned();
-        let connection = under_way.watch(connection);
+        let (router, watcher) = (router.clone(), under_way.watcher());
         tokio::spawn(async move {
             let _place = place;
+            // The protocol's own time-out begins with the first byte.
+            if !matches!(tokio::time::timeout(HEAD_TIME, stream.readable()).await, Ok(Ok(()))) {
+                return;
+            }
+            let mut builder = auto::Builder::new(TokioExecutor::new()).http1_only();
+            builder.http1().timer(TokioTimer::new()).header_read_timeout(HEAD_TIME);
+            let stream = TokioIo::new(Box::pin(timed(stream)));
+            let connection =
+                builder.serve_connection_with_upgrades(stream, TowerToHyperService::new(router)).into_owned();
             // A connection that breaks, or is too slow, ends; that is all there is to say of it.
-            let _ = connection.await;
+            let _ = watcher.watch(connection).await;
         });
     }
     drop(listener);
