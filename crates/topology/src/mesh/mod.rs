@@ -28,7 +28,7 @@ const MAX_DIVISIONS: usize = 10;
 /// Samples of edges that dividing may add. A boundary that crosses itself however short its chords are, since it lies on
 /// itself, would take three times as many in each round.
 const MOST_DIVIDED: usize = 5_000;
-/// Chords that cross others at once, above which it is no narrow face whose chords are a little too long.
+/// Sides of a face that cross others at once, above which it is no narrow face whose chords are a little too long.
 const MOST_CROSSING: usize = 1_000;
 /// How near the boundary a point of the grid may be, as a share of its narrowest cell.
 const BESIDE: f64 = 0.1;
@@ -120,7 +120,6 @@ pub fn mesh(shell: &Shell, tolerance: MeshTolerance) -> Result<Mesh, TopologyErr
             Ok(mesh) => return Ok(mesh),
             Err(crossing)
                 if crossing.chords.is_empty()
-                    || crossing.chords.len() > MOST_CROSSING
                     || rounds == MAX_DIVISIONS
                     || along.iter().map(Vec::len).sum::<usize>() > most_samples =>
             {
@@ -305,7 +304,12 @@ fn triangulate(
         grid_triangles(&corners, &side_starts, boundary_count, inner_us.len(), inner_vs.len())
     } else {
         delaunay_triangles(&corners, &constraints, scale).map_err(|(reason, crossed)| {
-            let chords = chords_near(face, &corners, &constraints, &side_starts, samples, &crossed);
+            // Of a boundary that lies on itself there are so many that only looking for them would take long.
+            let chords = if crossed.len() > MOST_CROSSING {
+                Vec::new()
+            } else {
+                chords_near(face, &corners, &constraints, &side_starts, samples, &crossed)
+            };
             Crossing { face: id.index(), reason, chords }
         })?
     };
