@@ -21,7 +21,7 @@ mod sheet;
 pub mod steps;
 
 pub use body_names::{ShellNames, body_names, curve_ends};
-pub use edit::{Edit, Gather, Reshape, recast_deviation};
+pub use edit::{Edit, Gather, RecastForm, Reshape, recast_deviation};
 pub use error::{Cure, Notice, RecipeError};
 pub use formula::{FormulaError, names_in};
 pub use geometry::{Budget, Cancel};

@@ -9,7 +9,6 @@ use schemars::generate::SchemaSettings;
 use schemars::{JsonSchema, SchemaGenerator};
 use serde_json::{Map, Value, json};
 use store::Part;
-use uuid::Uuid;
 
 use super::api::{
     Edited, Edits, Made, Nearest, NearestAsked, NewName, OnVersion, Parts, PartsAsked, Recast, RecastAsked,
@@ -278,8 +277,10 @@ fn document() -> Value {
         Value::Null,
     ));
 
-    // A part's id stands in the schemas of answers.
-    d.schema::<Uuid>();
+    let mut schemas = Value::from(doc.schemas.take_definitions(true));
+    gather_words(&mut schemas);
+    let mut paths = Value::from(doc.paths);
+    gather_words(&mut paths);
     json!({
         "openapi": "3.1.0",
         "info": {
@@ -287,7 +288,42 @@ fn document() -> Value {
             "version": env!("CARGO_PKG_VERSION"),
             "description": "Parts as recipes of steps: make, change, measure and send them. Lengths in millimetres.",
         },
-        "paths": doc.paths,
-        "components": {"schemas": doc.schemas.take_definitions(true)},
+        "paths": paths,
+        "components": {"schemas": schemas},
     })
+}
+
+/// Words of which one is chosen, each with a sentence of its own, as one list of words: what generators of clients know.
+fn gather_words(value: &mut Value) {
+    match value {
+        Value::Array(values) => values.iter_mut().for_each(gather_words),
+        Value::Object(fields) => {
+            fields.values_mut().for_each(gather_words);
+            let Some(Value::Array(choices)) = fields.get("oneOf") else { return };
+            let is_word = |choice: &Value| choice["const"].is_string() && choice.get("properties").is_none();
+            let (words, others): (Vec<Value>, Vec<Value>) = choices.iter().cloned().partition(is_word);
+            if words.is_empty() {
+                return;
+            }
+            let sentence = |word: &Value| {
+                let text = |field: &str| word[field].as_str().unwrap_or_default().to_string();
+                format!("`{}`: {}", text("const"), text("description"))
+            };
+            let about = words.iter().map(sentence).collect::<Vec<_>>().join(" ");
+            let list: Vec<&Value> = words.iter().map(|word| &word["const"]).collect();
+            let gathered = json!({"type": "string", "enum": list, "description": about});
+            if others.is_empty() {
+                fields.remove("oneOf");
+                let own =
+                    fields.get("description").and_then(Value::as_str).map(|own| format!("{own} {about}"));
+                if let Value::Object(gathered) = gathered {
+                    fields.extend(gathered);
+                }
+                fields.extend(own.map(|own| ("description".to_string(), own.into())));
+            } else {
+                fields.insert("oneOf".into(), std::iter::once(gathered).chain(others).collect());
+            }
+        }
+        _ => {}
+    }
 }

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use geometry::{NurbsCurve, Point2, Tolerance};
 
-use super::{Reshape, no_point, no_target, step_mut};
+use super::{RecastForm, Reshape, no_point, no_target, step_mut};
 use crate::steps::drawing::{Change, Drawing, DrawnCurve, DrawnPoint};
 use crate::steps::{Context, Make};
 use crate::{Amount, Recipe, RecipeError};
@@ -120,7 +120,7 @@ pub(crate) fn reshaped(
             exact(inner.fold(spline.clone(), |curve, t| curve.with_knot(t)))
         }
         Reshape::RaiseDegree => exact(spline.elevated().map_err(|e| refuse(e.to_string()))?),
-        Reshape::Recast { points, degree } => {
+        Reshape::Recast(RecastForm { points, degree }) => {
             if points > 500 {
                 return Err(refuse("recast to at most 500 points".into()));
             }
@@ -141,5 +141,5 @@ pub fn recast_deviation(
     points: usize,
     degree: usize,
 ) -> Result<f64, RecipeError> {
-    reshaped(recipe, step, curve, &Reshape::Recast { points, degree }).map(|r| r.1)
+    reshaped(recipe, step, curve, &Reshape::Recast(RecastForm { points, degree })).map(|r| r.1)
 }

@@ -241,7 +241,8 @@ pub enum Edit {
         /// The unit.
         unit: LengthUnit,
     },
-    /// Several edits that stand or fall together.
+    /// Several edits that stand or fall together. Left out of descriptions: where edits are asked for, a list of them is.
+    #[schemars(skip)]
     All {
         /// The edits, in order.
         edits: Vec<Edit>,
@@ -260,6 +261,16 @@ pub enum Gather {
     Line([[f64; 2]; 2]),
 }
 
+/// How many control points a recast spline has, and its degree.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct RecastForm {
+    /// Control points.
+    pub points: usize,
+    /// Degree.
+    pub degree: usize,
+}
+
 /// Another form of a spline.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
@@ -272,12 +283,7 @@ pub enum Reshape {
     /// The same shape with its degree raised by one.
     RaiseDegree,
     /// Nearly the same shape with other numbers; what it costs is the deviation of [`crate::recast_deviation`].
-    Recast {
-        /// Control points.
-        points: usize,
-        /// Degree.
-        degree: usize,
-    },
+    Recast(RecastForm),
 }
 
 impl Edit {

@@ -105,8 +105,7 @@ impl Arena {
         }
         let fitted: Vec<Option<geometry::MeetingCurve>> = segments
             .par_iter()
-            .map(shared_work(|s: &_| {
-                let s: &Segment = s;
+            .map(shared_work(|s: &Segment| {
                 let surfaces = s.faces.map(|f| self.faces[f].surface.as_ref());
                 if s.on_edge.is_some() { Ok(None) } else { fit_meeting(surfaces, &s.places, s.closed, &fine) }
             }))
