@@ -110,7 +110,8 @@ async fn answer(listener: TcpListener, router: Router) {
         tokio::spawn(async move {
             let _place = place;
             // The protocol's own time-out begins with the first byte.
-            if !matches!(tokio::time::timeout(HEAD_TIME, stream.readable()).await, Ok(Ok(()))) {
+            let first = tokio::time::timeout(HEAD_TIME, stream.peek(&mut [0])).await;
+            if !matches!(first, Ok(Ok(1))) {
                 return;
             }
             let mut builder = auto::Builder::new(TokioExecutor::new()).http1_only();
