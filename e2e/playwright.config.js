@@ -29,10 +29,10 @@ module.exports = defineConfig({
     },
   },
   webServer: {
-    command: `${process.env.E2E_PROGRAM ?? "../target/debug/kindred-shell"} demo --port ${port}`,
+    command: `${process.env.E2E_PROGRAM ?? '../target/debug/kindred-shell'} demo --port ${port}`,
     url: `http://127.0.0.1:${port}/`,
     reuseExistingServer: false,
-    // Pictures are drawn by the processor here, and what looks for something in space moves the pointer hundreds of times.
-  timeout: 120_000,
+    // The demo's parts are built before the first page is there.
+    timeout: 120_000,
   },
 });
