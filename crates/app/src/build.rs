@@ -128,6 +128,7 @@ fn try_run(job: &Job) -> Result<bool, String> {
     let _ = tell(&mut std::io::stdout().lock(), &recipe.name, &report);
     for body in report.bodies.iter().filter(|b| !b.as_meant) {
         let what = match body.kind {
+            _ if let Some(unknown) = body.unknown => format!("took too long to find out {unknown}"),
             "solid" => "passes through itself, or has edges of more than two faces".to_string(),
             kind => {
                 format!("is an {kind} where its step is to make a solid").replace("an closed", "a closed")

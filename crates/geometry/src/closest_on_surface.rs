@@ -96,12 +96,25 @@ fn follow(
             let d = [du, dv][k];
             (at[k] <= d.start && change[k] < 0.0) || (at[k] >= d.end && change[k] > 0.0)
         };
-        let Some(mut change) = step(at, [true, true]) else { break };
-        let free = [0, 1].map(|k| !leaves(k, &change));
-        if free != [true, true] {
-            let Some(along) = step(at, free) else { break };
-            change = along;
-        }
+        // A step that would leave is held at the border; in a corner of the domain either border may lead on.
+        let along = |k: usize| {
+            let change = step(at, [k == 0, k == 1])?;
+            (!leaves(k, &change)).then_some(change)
+        };
+        let Some(change) = step(at, [true, true]) else { break };
+        let change = match change {
+            change if !leaves(0, &change) && !leaves(1, &change) => Some(change),
+            change if !leaves(1, &change) => along(1),
+            change if !leaves(0, &change) => along(0),
+            _ => {
+                let reach = |c: &Vector2| c.x.abs() / du.length() + c.y.abs() / dv.length();
+                [along(0), along(1)].into_iter().flatten().max_by(|a, b| reach(a).total_cmp(&reach(b)))
+            }
+        };
+        let Some(change) = change else {
+            here.converged = true;
+            break;
+        };
         // At the bottom of a valley rounding decides which of two places is farther off.
         let no_farther = here.distance + AS_NEAR * (here.distance + here.point.coords.norm());
         let mut next = here;

@@ -1,7 +1,9 @@
 //! Curves brought to the same degree and the same knots, and pieces put together into one curve (section 10.3).
 
 use crate::fit::least_squares_over;
-use crate::{Domain, GeometryError, Homogeneous, KnotVector, MAX_DEGREE, NurbsCurve, Point3, check_work};
+use crate::{
+    Domain, GeometryError, Homogeneous, KnotVector, MAX_DEGREE, NurbsCurve, Point3, Vector3, check_work,
+};
 
 /// Knots nearer than this share of the domain are one.
 const SAME_KNOT: f64 = 1e-9;
@@ -78,13 +80,16 @@ impl NurbsCurve {
     }
 
     /// A closed curve begun elsewhere, with the same speed everywhere, so that it is as smooth over its old beginning as it
-    /// was; `None` within `distance` mm of that.
+    /// was; an ellipse in four quarters comes in four quarters again. `None` within `distance` mm of the old beginning.
     #[must_use]
     pub fn begun_at(&self, parameter: f64, distance: f64) -> Option<Self> {
         let (before, after) = self.split(parameter)?;
         let d = self.domain();
         if [&before, &after].iter().any(|c| c.polygon_length() <= distance) {
             return None;
+        }
+        if let Some(turned) = self.ellipse_begun_at(parameter) {
+            return Some(turned);
         }
         let seam = d.end - parameter;
         let turned = Self::of_pieces_over(&[after, before], &[0.0, seam, d.length()]).ok()?;
@@ -97,6 +102,45 @@ impl NurbsCurve {
             }
         }
         Some(simpler)
+    }
+}
+
+impl NurbsCurve {
+    /// A whole ellipse in four quarters, begun elsewhere and in four quarters again: with the structure that it had, so that
+    /// ellipses go together whichever way they are turned. `None` for any other curve.
+    fn ellipse_begun_at(&self, parameter: f64) -> Option<Self> {
+        const SAME: f64 = 1e-9;
+        let points = self.homogeneous();
+        let distinct = self.knots().distinct();
+        if self.degree() != 2 || points.len() != 9 || distinct.len() != 5 {
+            return None;
+        }
+        let step = self.domain().length() / 4.0;
+        let even = distinct.windows(2).all(|w| (w[1].0 - w[0].0 - step).abs() <= SAME * step);
+        let weight = |k: usize| if k.is_multiple_of(2) { 1.0 } else { std::f64::consts::FRAC_1_SQRT_2 };
+        let first = points[0].w;
+        let weighted = points.iter().enumerate().all(|(k, h)| (h.w / first - weight(k)).abs() <= SAME);
+        let p = self.control_points();
+        let centre = nalgebra::center(&p[0], &p[4]);
+        let (a, b) = (p[0] - centre, p[2] - centre);
+        let of = |a: Vector3, b: Vector3| {
+            let corners = [a, a + b, b, b - a, -a, -a - b, -b, a - b, a];
+            corners.map(|d| centre + d)
+        };
+        let size = a.norm() + b.norm();
+        let affine = of(a, b).iter().zip(&p).all(|(x, y)| (x - y).norm() <= SAME * size);
+        // Coordinates along both half axes, which need not be square to each other.
+        let d = self.point(parameter) - centre;
+        let (aa, ab, bb) = (a.norm_squared(), a.dot(&b), b.norm_squared());
+        let determinant = aa * bb - ab * ab;
+        if !(even && weighted && affine) || determinant <= SAME * aa * bb {
+            return None;
+        }
+        let (x, y) = (d.dot(&a) * bb - d.dot(&b) * ab, d.dot(&b) * aa - d.dot(&a) * ab);
+        let (sine, cosine) = y.atan2(x).sin_cos();
+        let turned = of(a * cosine + b * sine, b * cosine - a * sine);
+        let points = turned.iter().enumerate().map(|(k, at)| at.coords.push(1.0) * weight(k)).collect();
+        Self::from_homogeneous(self.knots().clone(), points).ok()
     }
 }
 

@@ -3,6 +3,8 @@ use crate::quadrature::gauss_legendre;
 
 /// Share of a stretch's length within which two rules must agree; half of what doubles tell apart is left for the sum.
 const AGREE: f64 = 1e-12;
+/// Share of a stretch by which Newton's last step moves at most: the one after it would be far below rounding.
+const SETTLED: f64 = 1e-11;
 const MAX_HALVINGS: usize = 8;
 const NODES: usize = 8;
 
@@ -69,11 +71,13 @@ impl NurbsCurve {
             }
             let speed = self.velocity(t).norm();
             let newton = t - miss / speed.max(f64::MIN_POSITIVE);
-            let next = if newton > low && newton < high { newton } else { 0.5 * (low + high) };
-            if (next - t).abs() <= 1e-15 * (b - a).abs() {
+            let follows = (low..=high).contains(&newton);
+            let next = if follows { newton } else { 0.5 * (low + high) };
+            let settled = follows && (next - t).abs() <= SETTLED * (b - a).abs();
+            t = next;
+            if settled {
                 break;
             }
-            t = next;
         }
         t
     }
@@ -122,8 +126,16 @@ impl<'a> ArcLength<'a> {
     }
 
     fn parameter_after(&self, length: f64) -> f64 {
+        // Ends are ends, not places a rounding error off them.
+        let d = self.curve.domain();
+        if length <= 0.0 {
+            return d.start;
+        }
+        if length >= self.whole() {
+            return d.end;
+        }
         let k = self.marks.partition_point(|m| m.1 < length).max(1);
-        let Some(&(end, until)) = self.marks.get(k) else { return self.curve.domain().end };
+        let Some(&(end, until)) = self.marks.get(k) else { return d.end };
         let (start, run) = self.marks[k - 1];
         self.curve.parameter_within([start, end], until - run, (length - run).max(0.0))
     }

@@ -90,9 +90,9 @@ pub use plane_crossings::plane_crossings;
 pub use polygon::{polygon_area, polygon_holds};
 pub use quadrature::gauss_legendre;
 pub use recognise::{as_line, as_plane_arc, circle_through};
-pub use skin::{Skin, skin, skin_parameters, skin_through};
+pub use skin::{Skin, SkinCourse, skin, skin_along, skin_through};
 pub use tolerance::Tolerance;
-pub use work::{Budget, Cancel, Halt, Meter, Work, check_work, shared_work};
+pub use work::{Budget, Cancel, Halt, Meter, Work, check_work, part_of_work, shared_work};
 pub use zeros::{Foot, bisect, feet, sign_changes};
 
 /// A point in space, in millimetres.

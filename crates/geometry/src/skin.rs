@@ -29,34 +29,47 @@ impl Skin {
     }
 }
 
-/// The parameters in v at which a skin passes through compatible sections: the mean over the columns of each one's chord
-/// parameters (equation 10.8), here of the chords themselves.
-///
-/// # Errors
-/// `RepeatedPoint` for sections that lie on each other.
-pub fn skin_parameters(sections: &[NurbsCurve]) -> Result<Vec<f64>, GeometryError> {
-    Ok(chords(&sections.iter().map(NurbsCurve::control_points).collect::<Vec<_>>())?.0)
+/// Where a skin passes through its sections: shared by all faces of one skin, so that neighbours have the same edge.
+#[derive(Debug, Clone, PartialEq)]
+pub struct SkinCourse {
+    /// Parameters in v, from 0 to 1; the first section counts once more at the end of a ring.
+    pub at: Vec<f64>,
+    /// Length of the skin in mm.
+    pub length: f64,
 }
 
-/// The skin's parameters at its rows of control points, and its length in mm.
-fn chords(points: &[Vec<Point3>]) -> Result<(Vec<f64>, f64), GeometryError> {
-    let mean = |w: &[Vec<Point3>]| {
-        w[0].iter().zip(&w[1]).map(|(a, b)| (b - a).norm()).sum::<f64>() / w[0].len() as f64
-    };
-    let steps: Vec<f64> = points.windows(2).map(mean).collect();
-    let whole: f64 = steps.iter().sum();
-    if let Some(i) = steps.iter().position(|s| *s <= 1e-9 * whole) {
-        let at = points[i][0].into();
-        return Err(GeometryError::RepeatedPoint { first: i, second: i + 1, at });
+impl SkinCourse {
+    /// For faces, each with the same number of compatible sections: the mean over all columns of control points of each
+    /// one's chord parameters (equation 10.8), here of the chords themselves.
+    ///
+    /// # Errors
+    /// `TooFewPoints` for fewer than two sections, `RepeatedPoint` for sections that lie on each other.
+    pub fn of(faces: &[Vec<NurbsCurve>], ring: bool) -> Result<Self, GeometryError> {
+        let count = faces.first().map_or(0, Vec::len);
+        if count < 2 {
+            return Err(GeometryError::TooFewPoints { given: count, needed: 2 });
+        }
+        let rows: Vec<Vec<Point3>> = (0..count + usize::from(ring))
+            .map(|i| faces.iter().flat_map(|rows| rows[i % count].control_points()).collect())
+            .collect();
+        let mean = |w: &[Vec<Point3>]| {
+            w[0].iter().zip(&w[1]).map(|(a, b)| (b - a).norm()).sum::<f64>() / w[0].len() as f64
+        };
+        let steps: Vec<f64> = rows.windows(2).map(mean).collect();
+        let length: f64 = steps.iter().sum();
+        if let Some(i) = steps.iter().position(|s| *s <= 1e-9 * length) {
+            let at = rows[i][0].into();
+            return Err(GeometryError::RepeatedPoint { first: i, second: i + 1, at });
+        }
+        let mut run = 0.0;
+        let mut at = vec![0.0];
+        at.extend(steps.iter().map(|s| {
+            run += s;
+            run / length
+        }));
+        at[rows.len() - 1] = 1.0;
+        Ok(Self { at, length })
     }
-    let mut run = 0.0;
-    let mut parameters = vec![0.0];
-    parameters.extend(steps.iter().map(|s| {
-        run += s;
-        run / whole
-    }));
-    parameters[points.len() - 1] = 1.0;
-    Ok((parameters, whole))
 }
 
 /// The skin through compatible sections, u along them and v across.
@@ -65,17 +78,25 @@ fn chords(points: &[Vec<Point3>]) -> Result<(Vec<f64>, f64), GeometryError> {
 /// `TooFewPoints` for fewer than two sections, `KnotCount` for ones that are not compatible, `RepeatedPoint` for sections
 /// that lie on each other.
 pub fn skin(sections: &[NurbsCurve], how: &Skin) -> Result<NurbsSurface, GeometryError> {
+    let course = SkinCourse::of(&[sections.to_vec()], *how == Skin::Ring)?;
+    skin_along(sections, &course, how)
+}
+
+/// The skin through compatible sections of which the course is known.
+///
+/// # Errors
+/// As for [`skin`].
+pub fn skin_along(
+    sections: &[NurbsCurve],
+    course: &SkinCourse,
+    how: &Skin,
+) -> Result<NurbsSurface, GeometryError> {
     check_work();
     let mut rows = sections.to_vec();
     if *how == Skin::Ring {
         rows.extend(sections.first().cloned());
     }
-    if rows.len() < 2 {
-        return Err(GeometryError::TooFewPoints { given: rows.len(), needed: 2 });
-    }
-    check_compatible(&rows)?;
-    let (parameters, whole) = chords(&rows.iter().map(NurbsCurve::control_points).collect::<Vec<_>>())?;
-    skin_over(&rows, &parameters, whole, how)
+    skin_over(&rows, &course.at, course.length, how)
 }
 
 fn check_compatible(rows: &[NurbsCurve]) -> Result<(), GeometryError> {
@@ -96,8 +117,11 @@ fn skin_over(
     whole: f64,
     how: &Skin,
 ) -> Result<NurbsSurface, GeometryError> {
-    check_compatible(rows)?;
     let count = rows.len();
+    if count < 2 || parameters.len() != count {
+        return Err(GeometryError::TooFewPoints { given: count.min(parameters.len()), needed: count.max(2) });
+    }
+    check_compatible(rows)?;
     let along = rows[0].knots();
     let through = |column: &[Point3], ends: &EndDerivatives| match how {
         Skin::Ring if count > 3 => interpolate_ring(column, parameters),
@@ -146,9 +170,6 @@ fn skin_over(
 /// that do not rise.
 pub fn skin_through(sections: &[NurbsCurve], parameters: &[f64]) -> Result<NurbsSurface, GeometryError> {
     check_work();
-    if sections.len() < 2 || parameters.len() != sections.len() {
-        return Err(GeometryError::TooFewPoints { given: sections.len(), needed: 2 });
-    }
     let length = 1.0;
     skin_over(sections, parameters, length, &Skin::free())
 }

@@ -155,12 +155,18 @@ impl Work {
     }
 
     fn halt(&self) -> Option<Halt> {
-        let limits = &self.0;
         if self.is_cancelled() {
             return Some(Halt::Cancelled);
         }
-        if !LOOKED.replace(LOOKED.get().wrapping_add(1)).is_multiple_of(LOOKS) {
-            return None;
+        let looks = LOOKED.replace(LOOKED.get().wrapping_add(1)).is_multiple_of(LOOKS);
+        if looks { self.used_up() } else { None }
+    }
+
+    /// Whether its budget, or that of the work that it is a part of, is used up.
+    fn used_up(&self) -> Option<Halt> {
+        let limits = &self.0;
+        if let Some(halt) = limits.outer.as_ref().and_then(Self::used_up) {
+            return Some(halt);
         }
         if limits.began.elapsed() > limits.budget.time {
             return Some(Halt::OutOfTime(limits.budget.time));
@@ -183,6 +189,20 @@ pub fn check_work() {
     if let Some(halt) = halt {
         resume_unwind(Box::new(Halted(halt)));
     }
+}
+
+/// Does something as a part of the work in progress, with a budget of its own: what that does not suffice for comes back
+/// here; where the budget of the whole is used up, the whole ends.
+///
+/// # Errors
+/// Why the part was not done.
+pub fn part_of_work<T>(cancel: &Cancel, budget: &Budget, job: impl FnOnce() -> T) -> Result<T, Halt> {
+    let done = Work::new(cancel, budget).run(job);
+    let whole = CURRENT.with_borrow(Clone::clone);
+    if let Some(halt) = whole.filter(|_| done.is_err()).and_then(|whole| whole.used_up()) {
+        resume_unwind(Box::new(Halted(halt)));
+    }
+    done
 }
 
 /// A function for other threads to call, as part of the work in progress on this one.

@@ -4,7 +4,7 @@
 use std::f64::consts::{PI, TAU};
 
 use geometry::{
-    Frame, GeometryError, KnotVector, NurbsCurve, NurbsSurface, Point3, Skin, Vector3, circle_arc,
+    Frame, GeometryError, KnotVector, NurbsCurve, NurbsSurface, Point3, Skin, Vector2, Vector3, circle_arc,
     closest_on_surface, compatible_within, fit_surface, recast_surface, skin, spline_of, through_points,
 };
 use proptest::prelude::*;
@@ -122,7 +122,22 @@ fn a_closed_curve_begun_elsewhere_is_the_same_and_as_smooth() {
         })
         .collect();
     let ring = geometry::interpolate_ring(&points, &geometry::chord_parameters(&points)).unwrap();
-    for curve in [circle, ring] {
+    // A whole ellipse keeps its four quarters, so that its parameters are others.
+    let flat = circle.mapped(|p| Point3::new(3.0 * p.x + p.y, 0.5 * p.y, 1.0 - p.x));
+    let d = flat.domain();
+    for share in [0.137, 0.5, 0.81] {
+        let begun = flat.begun_at(d.at(share), 1e-3).unwrap();
+        assert_eq!((begun.knots(), begun.weights()), (flat.knots(), flat.weights()));
+        assert!((begun.start() - flat.point(d.at(share))).norm() < 1e-12);
+        assert!((begun.end() - begun.start()).norm() < 1e-12);
+        for k in 0..=40 {
+            let p = begun.point(f64::from(k) / 40.0);
+            assert!((Vector2::new((p.x - 2.0 * p.y) / 3.0, 2.0 * p.y).norm() - 2.0).abs() < 1e-12);
+            assert!((p.z - 1.0 + (p.x - 2.0 * p.y) / 3.0).abs() < 1e-12);
+        }
+        assert!(begun.tangent(0.0).unwrap().dot(&flat.tangent(d.at(share)).unwrap()) > 0.999_999);
+    }
+    for curve in [ring] {
         let d = curve.domain();
         for share in [0.137, 0.5, 0.81] {
             let begun = curve.begun_at(d.at(share), 1e-3).unwrap_or_else(|| panic!("{share}"));
@@ -167,6 +182,24 @@ fn many_curves_with_knots_of_their_own_get_few_common_ones() {
     assert_eq!(compatible_within(&curves[..3], 5e-4).unwrap().1, 0.0);
 }
 
+/// A surface of five by five points, 10 mm apart, leaning where they rise.
+fn hilly(heights: &[f64]) -> NurbsSurface {
+    let at = |(k, &z): (usize, &f64)| Point3::new(10.0 * (k / 5) as f64 + 0.3 * z, 10.0 * (k % 5) as f64, z);
+    let points: Vec<Point3> = heights.iter().enumerate().map(at).collect();
+    let knots = KnotVector::clamped_uniform(3, 5).unwrap();
+    NurbsSurface::try_new(knots.clone(), knots, &points, None).unwrap()
+}
+
+/// The place that is found, and the distance of the nearest of many.
+fn nearest_two_ways(surface: &NurbsSurface, to: &Point3) -> (geometry::OnSurface, f64) {
+    let places: Vec<f64> = (0..=120).map(|k| f64::from(k) / 120.0).collect();
+    let (u, v) = surface.domain();
+    let us: Vec<f64> = places.iter().map(|s| u.at(*s)).collect();
+    let vs: Vec<f64> = places.iter().map(|s| v.at(*s)).collect();
+    let nearest = surface.grid(&us, &vs).iter().map(|p| (p - to).norm()).fold(f64::MAX, f64::min);
+    (closest_on_surface(surface, to), nearest)
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(48))]
 
@@ -176,21 +209,26 @@ proptest! {
         heights in prop::collection::vec(-30.0..30.0f64, 25),
         to in (-10.0..50.0f64, -10.0..50.0f64, -40.0..40.0f64),
     ) {
-        let points: Vec<Point3> = heights.iter().enumerate().map(|(k, &z)| {
-            Point3::new(10.0 * (k / 5) as f64 + 0.3 * z, 10.0 * (k % 5) as f64, z)
-        }).collect();
-        let knots = KnotVector::clamped_uniform(3, 5).unwrap();
-        let surface = NurbsSurface::try_new(knots.clone(), knots, &points, None).unwrap();
-        let to = Point3::new(to.0, to.1, to.2);
-        let found = closest_on_surface(&surface, &to);
-        let places: Vec<f64> = (0..=120).map(|k| f64::from(k) / 120.0).collect();
-        let (u, v) = surface.domain();
-        let us: Vec<f64> = places.iter().map(|s| u.at(*s)).collect();
-        let vs: Vec<f64> = places.iter().map(|s| v.at(*s)).collect();
-        let nearest = surface.grid(&us, &vs).iter().map(|p| (p - to).norm()).fold(f64::MAX, f64::min);
+        let surface = hilly(&heights);
+        let (found, nearest) = nearest_two_ways(&surface, &Point3::new(to.0, to.1, to.2));
         prop_assert!(found.distance <= nearest + 1e-9, "{} {nearest}", found.distance);
         prop_assert!((surface.point(found.parameters[0], found.parameters[1]) - found.point).norm() < 1e-9);
     }
+}
+
+/// Once found at random: the way down a valley that a border cuts off, where Newton's steps are held there and shortened.
+#[test]
+fn the_nearest_place_is_found_along_a_border() {
+    let heights = [
+        [9.55371908749436, 9.82805649120253, -14.800176417896633, 0.0, 0.0],
+        [0.0, 10.280636262006256, 0.0, 0.0, 0.0],
+        [-18.450248629725703, 0.0, -19.982192425688755, 0.0, 0.0],
+        [-13.293061242362638, -24.90958069402763, 0.0, 0.0, 0.0],
+        [0.0; 5],
+    ];
+    let to = Point3::new(-5.880759563575234, 0.2141962364172447, 22.072325352176044);
+    let (found, nearest) = nearest_two_ways(&hilly(&heights.concat()), &to);
+    assert!(found.distance <= nearest + 1e-9, "{} {nearest}", found.distance);
 }
 
 #[test]

@@ -4,7 +4,9 @@
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
 
-use geometry::{Budget, Cancel, Halt, NurbsCurve, Point3, Work, check_work, fit_points, recast, shared_work};
+use geometry::{
+    Budget, Cancel, Halt, NurbsCurve, Point3, Work, check_work, fit_points, part_of_work, recast, shared_work,
+};
 
 fn endless() {
     loop {
@@ -41,6 +43,17 @@ fn work_ends_when_its_time_is_up_or_its_memory_used() {
     let meter = || HELD.fetch_add(10, Ordering::Relaxed);
     let budget = Budget { bytes: 500, meter: Some(meter), ..Budget::default() };
     assert_eq!(Work::new(&Cancel::default(), &budget).run(endless), Err(Halt::OutOfMemory(500)));
+}
+
+#[test]
+fn a_part_with_a_budget_of_its_own_ends_alone_or_with_the_whole() {
+    let whole = Work::new(&Cancel::default(), &Budget { time: 4 * brief().time, ..Budget::default() });
+    let came_to = whole.run(|| {
+        assert_eq!(part_of_work(&Cancel::default(), &brief(), endless), Err(Halt::OutOfTime(brief().time)));
+        let _ = part_of_work(&Cancel::default(), &Budget::default(), endless);
+        unreachable!("the whole's time is up")
+    });
+    assert_eq!(came_to, Err(Halt::OutOfTime(4 * brief().time)));
 }
 
 #[test]

@@ -119,7 +119,7 @@ impl PointInput {
     pub(crate) fn point(&self, context: &Context<'_>, slot: &str) -> Result<Point3, Notice> {
         match self {
             Self::Own([x, y, z]) => {
-                let value = |a| context.coordinate(a, slot);
+                let value = |a| context.value(a, Quantity::Length, slot);
                 Ok(Point3::new(value(x)?, value(y)?, value(z)?))
             }
             Self::Made(reference) => context.point(reference, slot),
@@ -150,11 +150,6 @@ pub(crate) struct MarkedEdges<'a> {
 }
 
 impl Context<'_> {
-    /// A length that is a coordinate.
-    pub(crate) fn coordinate(&self, amount: &Amount, field: &str) -> Result<f64, Notice> {
-        self.value(amount, Quantity::Length, field)
-    }
-
     fn plane(&self, reference: &Reference, slot: &str) -> Result<Frame, Notice> {
         let built = self.input(reference, slot)?;
         match &built.shape {

@@ -28,6 +28,13 @@ pub(crate) const MOST_CHANGES: usize = 500;
 /// Points of one drawn curve, and of all curves of one drawing.
 pub(crate) const MOST_POINTS: usize = 2000;
 pub(crate) const MOST_DRAWING_POINTS: usize = 20_000;
+/// Changes of one reshape step.
+pub(crate) const MOST_NET_CHANGES: usize = 2000;
+/// Copies that one change of a drawing makes.
+pub(crate) const MOST_COPIES: usize = 1000;
+/// Knots that are set into a drawn curve, and points that it is recast to.
+pub(crate) const MOST_INSERTED: usize = 1000;
+pub(crate) const MOST_RECAST: usize = 500;
 /// Faces and curves that one step may make by copying.
 pub(crate) const MOST_COPIED: usize = 20_000;
 /// Millimetres from the origin, and of any length; doubles stay exact enough below it.

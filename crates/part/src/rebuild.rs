@@ -2,7 +2,7 @@ use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 use std::time::Instant;
 
-use geometry::{Budget, Cancel, Halt, Tolerance, Work, shared_work};
+use geometry::{Budget, Cancel, Halt, Tolerance, part_of_work, shared_work};
 use rayon::prelude::*;
 
 use crate::formula::Scope;
@@ -199,7 +199,7 @@ impl Rebuilder {
         let (tolerance, id) = (self.tolerance, Some(step.id.as_str()));
         let context = Context { recipe, scope, tolerance, inputs: &inputs, step: id, flip };
         let build = || step.make.build(&context).map(|b| if flip { b.facing_flipped() } else { b });
-        let outcome = match Work::new(cancel, &self.budget).run(build) {
+        let outcome = match part_of_work(cancel, &self.budget, build) {
             Ok(Ok(built)) => Outcome::Built(Arc::new(built)),
             Ok(Err(notice)) => Outcome::Failed(notice),
             Err(Halt::Cancelled) => return result(Outcome::Cancelled, 0.0, false),

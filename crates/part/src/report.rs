@@ -15,6 +15,8 @@ use crate::{Cure, Edit, Step};
 const NEAR: f64 = 0.1;
 /// Free edges above which seams that are not joined are not looked for.
 const MOST_FREE_EDGES: usize = 300;
+/// What is said where the search for crossings took too long.
+const UNKNOWN_CROSSINGS: &str = "whether it passes through itself";
 
 /// What stands between the part and a solid that can be made.
 #[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
@@ -59,6 +61,8 @@ pub struct BodyReport {
     pub facing_faults: usize,
     /// Places at which it passes through itself; `null` where that was not looked for.
     pub self_crossings: Option<Vec<[f64; 3]>>,
+    /// What could not be found out in the time that there is; until it is known, the body counts as unfinished.
+    pub unknown: Option<&'static str>,
     /// Largest distance of an edge from the surfaces that it bounds.
     pub largest_gap_mm: f64,
     /// Where that is.
@@ -184,16 +188,33 @@ pub struct LedgerItem {
 /// Reports on a rebuilt part.
 #[must_use]
 pub fn report(recipe: &Recipe, rebuilt: &Rebuilt) -> Report {
-    reported(recipe, rebuilt, Built::self_crossings)
+    reported(recipe, rebuilt, |built| Crossings::of(built.self_crossings()))
 }
 
 /// The same while something is being moved: whether bodies pass through themselves is told if it is known.
 #[must_use]
 pub fn quick_report(recipe: &Recipe, rebuilt: &Rebuilt) -> Report {
-    reported(recipe, rebuilt, |built| built.crossings.get().map_or(&[], Vec::as_slice))
+    reported(recipe, rebuilt, |built| match built.crossings.get() {
+        Some(known) => Crossings::of(known.as_deref()),
+        None => Crossings::NotAsked,
+    })
 }
 
-fn reported(recipe: &Recipe, rebuilt: &Rebuilt, crossings: fn(&Built) -> &[Vec<Point3>]) -> Report {
+/// Where each body of a step passes through itself.
+enum Crossings<'a> {
+    Known(&'a [Vec<Point3>]),
+    /// The search took too long.
+    Unknown,
+    NotAsked,
+}
+
+impl<'a> Crossings<'a> {
+    fn of(found: Option<&'a [Vec<Point3>]>) -> Self {
+        found.map_or(Self::Unknown, Self::Known)
+    }
+}
+
+fn reported(recipe: &Recipe, rebuilt: &Rebuilt, crossings: fn(&Built) -> Crossings<'_>) -> Report {
     let mut steps = Vec::with_capacity(rebuilt.steps.len());
     let mut bodies = Vec::new();
     let mut all_names: BTreeMap<usize, Vec<Vec<ShellNames>>> = BTreeMap::new();
@@ -229,9 +250,14 @@ fn reported(recipe: &Recipe, rebuilt: &Rebuilt, crossings: fn(&Built) -> &[Vec<P
             for (k, (body, names)) in built.shape.bodies().iter().zip(&*names).enumerate() {
                 let name = if several { format!("{} {}", step.name, k + 1) } else { step.name.clone() };
                 let seams = seam_reports(recipe, &step.id, body, names);
-                let places = crossings(built).get(k);
-                let self_crossings = places.map(|p| p.iter().map(|p| (*p).into()).collect());
-                let mut report = BodyReport { seams, self_crossings, ..body_report(&step.id, &name, body) };
+                let places = |p: &Vec<Point3>| p.iter().map(|p| (*p).into()).collect();
+                let (self_crossings, unknown) = match crossings(built) {
+                    Crossings::Known(found) => (found.get(k).map(places), None),
+                    Crossings::Unknown => (None, Some(UNKNOWN_CROSSINGS)),
+                    Crossings::NotAsked => (None, None),
+                };
+                let body = body_report(&step.id, &name, body);
+                let mut report = BodyReport { seams, self_crossings, unknown, ..body };
                 report.as_meant = is_as_meant(step, &report, rebuilt, i);
                 bodies.push(report);
             }
@@ -311,7 +337,8 @@ const CLOSING_SLOTS: [&str; 6] = ["profile", "section", "sections", "first", "se
 /// Whether a body is what its step is there to make: sound, and a solid where the step makes nothing else, is made from
 /// solids, or closes closed curves.
 fn is_as_meant(step: &Step, body: &BodyReport, rebuilt: &Rebuilt, at: usize) -> bool {
-    let sound = body.overused_edges == 0 && body.facing_faults == 0 && body.crossings().is_empty();
+    let crossed = !body.crossings().is_empty() || body.unknown.is_some();
+    let sound = body.overused_edges == 0 && body.facing_faults == 0 && !crossed;
     if body.kind == "solid" || !sound {
         return sound && body.watertight;
     }
@@ -380,7 +407,7 @@ impl BodyReport {
 fn things_left(body: &BodyReport) -> usize {
     let faults = body.free_edges.len() + body.overused_edges + body.facing_faults + body.crossings().len();
     // What closes but was left a shell is a join away from being a solid.
-    faults + usize::from(body.kind == "closed shell")
+    faults + usize::from(body.kind == "closed shell") + usize::from(body.unknown.is_some())
 }
 
 fn body_report(step: &str, name: &str, body: &Body) -> BodyReport {
@@ -398,6 +425,7 @@ fn body_report(step: &str, name: &str, body: &Body) -> BodyReport {
         overused_edges: 0,
         facing_faults: 0,
         self_crossings: None,
+        unknown: None,
         largest_gap_mm: 0.0,
         largest_gap_at: None,
         volume_mm3: solid.then_some(measures.volume),
@@ -605,15 +633,17 @@ fn ledger(bodies: &[BodyReport], steps: &[StepReport]) -> Vec<LedgerItem> {
         )
     });
     let crossing = bodies.iter().find(|b| !b.crossings().is_empty());
+    let unknown = bodies.iter().find(|b| b.unknown.is_some());
     let known = bodies.iter().all(|b| b.self_crossings.is_some());
-    let (value, state) = match (crossing, known) {
-        (Some(_), _) => ("yes", "left"),
-        (None, true) => ("no", "good"),
-        (None, false) => ("…", "plain"),
+    let (value, state) = match (crossing, unknown, known) {
+        (Some(_), ..) => ("yes", "left"),
+        (None, Some(_), _) => ("not known", "left"),
+        (None, None, true) => ("no", "good"),
+        (None, None, false) => ("…", "plain"),
     };
     items.push(LedgerItem {
         at: crossing.and_then(|b| b.crossings().first().copied()),
-        step: Some(crossing.unwrap_or(first).step.clone()),
+        step: Some(crossing.or(unknown).unwrap_or(first).step.clone()),
         ..item("self_crossing", value.into(), "crosses itself".into(), state)
     });
     let watertight = bodies.iter().all(|b| b.kind == "solid");

@@ -1,12 +1,19 @@
 use std::sync::{Arc, OnceLock};
+use std::time::Duration;
 
-use geometry::{Axis, Frame, NurbsCurve, NurbsSurface, Point2, Point3, Tolerance, Vector3};
+use geometry::{
+    Axis, Budget, Cancel, Frame, NurbsCurve, NurbsSurface, Point2, Point3, Tolerance, Vector3, check_work,
+    part_of_work,
+};
 use schemars::JsonSchema;
 use serde::Serialize;
 use surfacing::Revolved;
 use topology::{Body, Face, Shell};
 
 use crate::{Notice, Quantity};
+
+/// How long a body is looked at for whether it passes through itself.
+const LONGEST_SEARCH: Duration = Duration::from_secs(20);
 
 /// A point of a space curve's list.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -233,7 +240,7 @@ pub struct Built {
     pub pieces: Vec<PieceShape>,
     /// A plot that its card shows.
     pub chart: Option<Chart>,
-    pub(crate) crossings: OnceLock<Vec<Vec<Point3>>>,
+    pub(crate) crossings: OnceLock<Option<Vec<Vec<Point3>>>>,
 }
 
 /// One of several parts among which a step's card lets one choose.
@@ -274,9 +281,17 @@ impl Built {
         }
     }
 
-    /// For each body the places at which it passes through itself; looked for once.
-    pub(crate) fn self_crossings(&self) -> &[Vec<Point3>] {
-        self.crossings.get_or_init(|| self.shape.bodies().iter().map(topology::self_crossings).collect())
+    /// For each body the places at which it passes through itself; looked for once, and none if that takes too long.
+    pub(crate) fn self_crossings(&self) -> Option<&[Vec<Point3>]> {
+        let found = self.crossings.get_or_init(|| {
+            let budget = Budget { time: LONGEST_SEARCH, ..Budget::default() };
+            let search = || self.shape.bodies().iter().map(topology::self_crossings).collect();
+            let found = part_of_work(&Cancel::default(), &budget, search);
+            // What stopped the work that this is part of must not be kept as an answer.
+            check_work();
+            found.ok()
+        });
+        found.as_deref()
     }
 
     /// One body with nothing to say about it.

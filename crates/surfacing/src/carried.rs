@@ -8,7 +8,7 @@ use geometry::{
 use nalgebra::Matrix4;
 
 use crate::SurfacingError;
-use crate::monotone::Monotone;
+use crate::monotone::Blend;
 
 /// Halvings near a joint of the path at which its speed jumps: there the miss only falls as fast as the samples come nearer.
 const MAX_ROUNDS: usize = 12;
@@ -47,7 +47,7 @@ pub(crate) struct Local {
 
 enum Points {
     Fixed(Vec<Point3>),
-    Moving(Vec<[Monotone; 3]>),
+    Moving { blend: Blend, rows: Vec<Vec<Point3>> },
 }
 
 impl Local {
@@ -58,10 +58,7 @@ impl Local {
         let points = if let [only] = &nets[..] {
             Points::Fixed(only.clone())
         } else {
-            let along = |k: usize, axis: usize| {
-                Monotone::new(places.iter().copied().zip(nets.iter().map(|n| n[k][axis])).collect())
-            };
-            Points::Moving((0..nets[0].len()).map(|k| [0, 1, 2].map(|axis| along(k, axis))).collect())
+            Points::Moving { blend: Blend::new(places.clone(), &nets), rows: nets }
         };
         let (knots, weights) = (model.knots(), model.weights());
         let probe = |u: f64| {
@@ -87,8 +84,10 @@ impl Local {
     pub fn local_points(&self, t: f64) -> Vec<Point3> {
         match &self.points {
             Points::Fixed(points) => points.clone(),
-            Points::Moving(points) => {
-                points.iter().map(|[x, y, z]| Point3::new(x.at(t), y.at(t), z.at(t))).collect()
+            Points::Moving { blend, rows } => {
+                let shares = blend.shares(t);
+                let at = |c: usize| shares.iter().map(|&(i, s)| rows[i][c].coords * s).sum::<Vector3>();
+                (0..rows[0].len()).map(|c| Point3::from(at(c))).collect()
             }
         }
     }

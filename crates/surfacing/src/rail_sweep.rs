@@ -125,13 +125,14 @@ pub fn rail_sweep(
         return Err(SurfacingError::SamePlace { at });
     }
     let shares: Vec<f64> = placed.iter().map(|p| p.0).collect();
-    let runs = align(placed.into_iter().map(|p| Run::of(p.1)).collect(), closed, tolerance);
+    let runs = align(placed.iter().map(|p| Run::of(&p.1)).collect(), closed, tolerance);
+    let points = vec![None; runs.len()];
     let mut surfaces = Vec::new();
     let mut max_deviation: Option<f64> = None;
     if how.clean {
         surfaces = motion.clean(&runs, &shares)?;
     } else {
-        for rows in rows_of_faces(&runs, tolerance)?.faces {
+        for rows in rows_of_faces(&runs, &points, closed, false, tolerance)?.faces {
             let local = Local::new(shares.iter().copied().zip(rows).collect())?;
             let (surface, deviation) = carried_surface(&motion, &local, tolerance)?;
             max_deviation = Some(max_deviation.unwrap_or(0.0).max(deviation));

@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use geometry::{NurbsCurve, Point2, Tolerance};
 
 use super::{RecastForm, Reshape, no_point, no_target, step_mut};
+use crate::limits::{MOST_INSERTED, MOST_RECAST};
 use crate::steps::drawing::{Change, Drawing, DrawnCurve, DrawnPoint};
 use crate::steps::{Context, Make};
 use crate::{Amount, Recipe, RecipeError};
@@ -111,8 +112,10 @@ pub(crate) fn reshaped(
         Reshape::ControlPoints => exact(spline),
         Reshape::InsertKnots(each) => {
             let breaks = spline.knots().breaks();
-            if each == 0 || breaks.len().saturating_mul(each) > 1000 {
-                return Err(refuse("give 1 or more knots for each span, at most 1000 in all".into()));
+            if each == 0 || breaks.len().saturating_mul(each) > MOST_INSERTED {
+                return Err(refuse(format!(
+                    "give 1 or more knots for each span, at most {MOST_INSERTED} in all"
+                )));
             }
             let inner = breaks
                 .windows(2)
@@ -121,8 +124,8 @@ pub(crate) fn reshaped(
         }
         Reshape::RaiseDegree => exact(spline.elevated().map_err(|e| refuse(e.to_string()))?),
         Reshape::Recast(RecastForm { points, degree }) => {
-            if points > 500 {
-                return Err(refuse("recast to at most 500 points".into()));
+            if points > MOST_RECAST {
+                return Err(refuse(format!("recast to at most {MOST_RECAST} points")));
             }
             let fitted = geometry::recast(&spline, degree, points).map_err(|e| refuse(e.to_string()))?;
             Ok((fitted.curve, fitted.max_deviation))

@@ -89,7 +89,7 @@ impl Copy {
                 Ok(about(&frame.origin, flip.to_homogeneous()))
             }
             CopyWay::Move => {
-                let length = |a, field| context.coordinate(a, field);
+                let length = |a, field| context.value(a, Quantity::Length, field);
                 let by = Vector3::new(length(&self.x, "x")?, length(&self.y, "y")?, length(&self.z, "z")?);
                 Ok(Matrix4::new_translation(&by))
             }

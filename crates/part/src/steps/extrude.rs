@@ -266,8 +266,8 @@ impl Construction for Extrude {
         let reach = match self.extent {
             Extent::Through => self.through(&curves, &direction, &with)?,
             Extent::Distance => {
-                let forwards = context.coordinate(&self.length, "length")?;
-                Reach::Between(-context.coordinate(&self.back, "back")?, forwards)
+                let forwards = context.value(&self.length, Quantity::Length, "length")?;
+                Reach::Between(-context.value(&self.back, Quantity::Length, "back")?, forwards)
             }
             Extent::Plane => Reach::UpTo(self.plane.frame(context, "plane")?),
             Extent::Face => {

@@ -52,7 +52,7 @@ impl FlatFace {
                 "the three points lie in a row, so that no one plane goes through them; move one of them";
             Notice::about("points", message).at(b)
         })?;
-        let margin = context.coordinate(&self.margin, "margin")?;
+        let margin = context.value(&self.margin, Quantity::Length, "margin")?;
         let flat = points.iter().map(|p| frame.flattened(p));
         let (low, high) = flat.fold(([f64::MAX; 2], [f64::MIN; 2]), |(low, high), p| {
             ([low[0].min(p.x), low[1].min(p.y)], [high[0].max(p.x), high[1].max(p.y)])

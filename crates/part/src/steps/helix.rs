@@ -92,11 +92,13 @@ impl Construction for Helix {
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
         let axis = self.axis.axis(context, "axis")?;
         let value = |amount, quantity, field| context.value(amount, quantity, field);
-        let start_radius = context.coordinate(&self.radius, "radius")?;
-        let end_radius =
-            self.end_radius.as_ref().map_or(Ok(start_radius), |r| context.coordinate(r, "end_radius"))?;
+        let start_radius = context.value(&self.radius, Quantity::Length, "radius")?;
+        let end_radius = self
+            .end_radius
+            .as_ref()
+            .map_or(Ok(start_radius), |r| context.value(r, Quantity::Length, "end_radius"))?;
         let turns = value(&self.turns, Quantity::Ratio, "turns")?;
-        let height = context.coordinate(&self.pitch, "pitch")? * turns;
+        let height = context.value(&self.pitch, Quantity::Length, "pitch")? * turns;
         let angle = value(&self.start, Quantity::Angle, "start")?;
         let toward =
             if axis.direction.cross(&Vector3::x()).norm() < 1e-6 { Vector3::y() } else { Vector3::x() };

@@ -83,7 +83,7 @@ impl Construction for JoinedCurve {
         let mut pieces = chain.run(&pieces);
         let mut deviation = None;
         if self.smooth {
-            let tolerance = context.coordinate(&self.tolerance, "tolerance")?;
+            let tolerance = context.value(&self.tolerance, Quantity::Length, "tolerance")?;
             if tolerance <= context.tolerance.resolution {
                 return Err(Notice::about("tolerance", "give a tolerance above zero, such as 0.1 mm"));
             }

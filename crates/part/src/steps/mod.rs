@@ -101,13 +101,13 @@ impl Context<'_> {
 
     /// Refuses values outside the ranges that the description of the step gives; those that its other choices leave
     /// unused may hold anything.
-    fn check_ranges(&self, make: &Make) -> Result<(), Notice> {
+    fn check_ranges(&self, make: &Make, of: fn(Quantity) -> bool) -> Result<(), Notice> {
         let description = make.describe();
         let Ok(serde_json::Value::Object(kinds)) = serde_json::to_value(make) else { return Ok(()) };
         let Some(fields) = kinds.values().next() else { return Ok(()) };
         for value in &description.values {
             let Widget::Amount { quantity, least, most } = value.widget else { continue };
-            if !is_used(value.only_if, fields, &description) {
+            if !of(quantity) || !is_used(value.only_if, fields, &description) {
                 continue;
             }
             // A field may hold something richer than an amount, such as a law along a path; its step looks at that.
@@ -264,9 +264,11 @@ macro_rules! registry {
             }
 
             pub(crate) fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
-                // A step says better by itself what is wrong with its values.
+                // Counts say how much work there will be.
+                context.check_ranges(self, |quantity| quantity == Quantity::Count)?;
+                // A step says better by itself what is wrong with its other values.
                 let built = match self { $(Self::$name(step) => step.build(context)),* }?;
-                context.check_ranges(self)?;
+                context.check_ranges(self, |_| true)?;
                 Ok(built)
             }
         }

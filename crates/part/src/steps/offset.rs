@@ -72,7 +72,7 @@ impl Construction for Offset {
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
-        let distance = context.coordinate(&self.distance, "distance")?;
+        let distance = context.value(&self.distance, Quantity::Length, "distance")?;
         let refused = |e: SurfacingError| Notice::refused("distance", &e);
         let (mut bodies, mut deviation) = (Vec::new(), 0.0_f64);
         for member in context.members(&self.surface, "surface")? {

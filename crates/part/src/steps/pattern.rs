@@ -101,7 +101,7 @@ impl Pattern {
             }
             PatternWay::Line => {
                 let direction = self.axis.axis(context, "axis")?.direction;
-                let spacing = context.coordinate(&self.spacing, "spacing")?;
+                let spacing = context.value(&self.spacing, Quantity::Length, "spacing")?;
                 if spacing.abs() <= context.tolerance.join {
                     return Err(Notice::about(
                         "spacing",

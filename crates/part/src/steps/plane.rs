@@ -82,8 +82,8 @@ impl Plane {
         match self.way {
             PlaneWay::Offset => {
                 let from = self.from.frame(context, "from")?;
-                let distance = context.coordinate(&self.distance, "distance")?;
-                let spacing = context.coordinate(&self.spacing, "spacing")?;
+                let distance = context.value(&self.distance, Quantity::Length, "distance")?;
+                let spacing = context.value(&self.spacing, Quantity::Length, "spacing")?;
                 let count = context.value(&self.count, Quantity::Count, "count")?;
                 if !(1.0..=MOST_PLANES).contains(&count) {
                     return Err(Notice::about(

@@ -76,7 +76,7 @@ impl Point {
         match self.way {
             PointWay::Typed => {
                 let [x, y, z] = [(&self.x, "x"), (&self.y, "y"), (&self.z, "z")];
-                let value = |(a, name): (&Amount, &str)| context.coordinate(a, name);
+                let value = |(a, name): (&Amount, &str)| context.value(a, Quantity::Length, name);
                 Ok(Point3::new(value(x)?, value(y)?, value(z)?))
             }
             PointWay::AtShare => {
@@ -92,7 +92,7 @@ impl Point {
                 Ok(piece.point(t))
             }
             PointWay::AtLength => {
-                let length = context.coordinate(&self.length, "length")?;
+                let length = context.value(&self.length, Quantity::Length, "length")?;
                 let curve = self.curve(context)?;
                 let whole = curve.length();
                 if !(0.0..=whole).contains(&length) {

@@ -9,14 +9,11 @@ use surfacing::{NetChange, Pinch};
 use topology::{Body, Face, Shell, join, natural_shell};
 
 use super::{Construction, Context, SlotDescription, StepDescription};
-use crate::limits::at_most;
+use crate::limits::{MOST_NET_CHANGES, at_most};
 use crate::recipe::is_default;
 use crate::{
     Amount, Built, Cure, Edit, MainAxis, Notice, PlaneInput, Quantity, Reached, RecipeError, Reference,
 };
-
-/// Most changes of one step.
-const MOST_CHANGES: usize = 2000;
 
 /// Control points that are picked, rows and columns counted from 1.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -215,7 +212,7 @@ impl NetEdit {
     fn change(&self, context: &Context<'_>) -> Result<NetChange, Notice> {
         let field = "changes";
         let three = |amounts: &[Amount; 3]| -> Result<Vector3, Notice> {
-            let value = |k: usize| context.coordinate(&amounts[k], field);
+            let value = |k: usize| context.value(&amounts[k], Quantity::Length, field);
             Ok(Vector3::new(value(0)?, value(1)?, value(2)?))
         };
         let angle = |amount: &Amount| context.value(amount, Quantity::Angle, field);
@@ -349,7 +346,7 @@ impl Construction for Reshape {
     }
 
     fn check(&self) -> Result<(), RecipeError> {
-        at_most("changes in one reshape step", self.changes.len(), MOST_CHANGES)
+        at_most("changes in one reshape step", self.changes.len(), MOST_NET_CHANGES)
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {

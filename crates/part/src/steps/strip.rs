@@ -113,7 +113,7 @@ impl Construction for Strip {
                 ));
             }
         };
-        let width = context.coordinate(&self.width, "width")?;
+        let width = context.value(&self.width, Quantity::Length, "width")?;
         let angle = context.value(&self.angle, Quantity::Angle, "angle")?;
         let rise = |_: f64| -angle;
         let how = surfacing::Sweep {

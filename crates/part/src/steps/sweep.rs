@@ -139,9 +139,11 @@ fn is_ten(amount: &Amount) -> bool {
 impl Sweep {
     fn sections(&self, context: &Context<'_>) -> Result<Vec<SweepSection>, Notice> {
         match self.carries {
-            Carries::Round => Ok(vec![SweepSection::Round(context.coordinate(&self.radius, "radius")?)]),
+            Carries::Round => {
+                Ok(vec![SweepSection::Round(context.value(&self.radius, Quantity::Length, "radius")?)])
+            }
             Carries::Straight => {
-                Ok(vec![SweepSection::Straight(context.coordinate(&self.length, "length")?)])
+                Ok(vec![SweepSection::Straight(context.value(&self.length, Quantity::Length, "length")?)])
             }
             Carries::Drawn => {
                 let last = self.sections.len().saturating_sub(1).max(1);
@@ -381,9 +383,11 @@ impl Construction for Sweep {
             carry,
             corners: match self.corners {
                 Corners::Mitred => PathCorners::Mitred,
-                Corners::Rounded => {
-                    PathCorners::Rounded(context.coordinate(&self.corner_radius, "corner_radius")?)
-                }
+                Corners::Rounded => PathCorners::Rounded(context.value(
+                    &self.corner_radius,
+                    Quantity::Length,
+                    "corner_radius",
+                )?),
             },
             twist: twist.as_deref(),
             scale: scale.as_deref(),

@@ -45,6 +45,12 @@ pub enum LoftEnd {
     },
 }
 
+impl LoftEnd {
+    pub(super) fn is_free(&self) -> bool {
+        *self == Self::Free
+    }
+}
+
 /// In which direction within a face's tangent plane a loft leaves a section on it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Way {

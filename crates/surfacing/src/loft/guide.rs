@@ -3,8 +3,8 @@
 //! (section 10.5), with the guides' places allowed to wander along the sections.
 
 use geometry::{
-    EndDerivatives, FittedSurface, NurbsCurve, NurbsSurface, Point3, Skin, Tolerance, Vector3,
-    curves_approach, fit_surface, interpolate, skin, skin_parameters,
+    EndDerivatives, FittedSurface, NurbsCurve, NurbsSurface, Point3, Skin, SkinCourse, Tolerance, Vector3,
+    curves_approach, fit_surface, interpolate, skin_along,
 };
 
 use crate::SurfacingError;
@@ -41,13 +41,15 @@ impl Track<'_> {
 
 pub(super) fn guided(
     runs: &[Vec<NurbsCurve>],
+    points: &[Option<Point3>],
     guides: &[NurbsCurve],
     closed: bool,
     tolerance: &Tolerance,
 ) -> Result<Guided, SurfacingError> {
-    let (rows, joints) = one_row_each(runs, tolerance)?;
-    let surface = skin(&rows, &Skin::free())?;
-    let parameters = skin_parameters(&rows)?;
+    let (rows, joints) = one_row_each(runs, points, closed, tolerance)?;
+    let course = SkinCourse::of(std::slice::from_ref(&rows), false)?;
+    let surface = skin_along(&rows, &course, &Skin::free())?;
+    let parameters = course.at;
     let mut largest_gap: f64 = 0.0;
     let mut tracks = Vec::with_capacity(guides.len());
     for (g, guide) in guides.iter().enumerate() {
@@ -113,11 +115,10 @@ pub(super) fn guided(
         made.surfaces.push(surface);
     }
     // A border that is a point stays one, whatever the fit makes of it.
-    for (k, run) in [(0, runs.first()), (1, runs.last())] {
-        if let Some(row) = run.map(|r| &r[0]).filter(|r| r.is_point(tolerance.resolution)) {
-            let tip = row.start();
+    for (k, point) in [(0, points.first()), (1, points.last())] {
+        if let Some(Some(tip)) = point {
             made.surfaces =
-                made.surfaces.into_iter().map(|s| with_border_at(s, k, &tip)).collect::<Result<_, _>>()?;
+                made.surfaces.into_iter().map(|s| with_border_at(s, k, tip)).collect::<Result<_, _>>()?;
         }
     }
     Ok(made)

@@ -4,14 +4,14 @@ mod control_rows;
 mod end;
 mod guide;
 
-use geometry::{NurbsCurve, Point3, Skin, Tolerance, Vector3, recast_surface, skin};
+use geometry::{NurbsCurve, Point3, Skin, SkinCourse, Tolerance, Vector3, recast_surface, skin, skin_along};
 use topology::Body;
 
 pub use end::{LoftEnd, Way};
 
 use crate::assembled::{assembled, numbered};
 use crate::chain::as_one;
-use crate::developable::developable;
+use crate::developable::{developable, meeting};
 use crate::sections::{Run, align, check_apart, check_order, rows_of_faces};
 use crate::{SurfacingError, chain};
 
@@ -99,8 +99,9 @@ pub struct Lofted {
     pub runs: Vec<Vec<NurbsCurve>>,
 }
 
-/// A surface through sections in their order. Sections of as many pieces as each other give a face for each piece,
-/// others one face in all. Open sections are turned to run alike, closed ones are also moved to begin alike.
+/// A surface through sections in their order. Sections of as many pieces as each other give a face for each piece, others
+/// one from corner to corner of the section with the most. Open sections are turned to run alike, closed ones are also
+/// moved to begin alike.
 ///
 /// # Errors
 /// `TooFewSections`; `Empty`; `MixedSections` for open ones among closed ones; `PointInside` for a point that is neither
@@ -127,61 +128,63 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
                     let at = run[0].start().into();
                     return Err(SurfacingError::MixedSections { section: i + 1, closed: chain.closed, at });
                 }
-                runs.push(Run { pieces: run, reversed: *reversed, begins: *begins });
+                runs.push(Run { reversed: *reversed, begins: *begins, ..Run::of(&run) });
             }
         }
     }
     let closed = all_closed.ok_or(SurfacingError::TooFewSections { given: 0, needed: 1 })?;
-    let mut runs = align(runs, closed, tolerance);
+    let runs = align(runs, closed, tolerance);
     check_apart(&runs, tolerance)?;
     check_order(&runs, sections, ring)?;
-    let shown = runs.clone();
-    let pieces = runs.iter().map(Vec::len).max().unwrap_or(1);
-    for (run, section) in runs.iter_mut().zip(sections) {
-        if let Section::Point(at) = section {
-            *run = vec![NurbsCurve::line(*at, *at); pieces];
-        }
-    }
+    let points: Vec<Option<Point3>> = sections
+        .iter()
+        .map(|section| if let Section::Point(at) = section { Some(*at) } else { None })
+        .collect();
     let mut max_deviation: Option<f64> = None;
     let mut reached = |deviation: f64| max_deviation = Some(max_deviation.unwrap_or(0.0).max(deviation));
     let (mut guide_gap, mut largest_twist) = (None, None);
     let surfaces = match how.between {
-        Between::ControlRows => control_rows::control_rows(&runs, tolerance)?,
+        Between::ControlRows => control_rows::control_rows(&with_points(&runs, &points), tolerance)?,
         Between::Developable => {
-            let mut surfaces = Vec::new();
-            for pair in runs.windows(2) {
-                let strip = developable(&pair[0], &pair[1], tolerance)?;
+            let mut strips = Vec::new();
+            for pair in with_points(&runs, &points).windows(2) {
+                let strip = developable(&pair[0], &pair[1], closed, tolerance)?;
                 reached(strip.max_deviation);
                 largest_twist = Some(strip.largest_twist.max(largest_twist.unwrap_or(0.0)));
-                surfaces.push(strip.surface);
+                strips.push(strip);
             }
-            surfaces
+            let faces = meeting(strips, tolerance)?;
+            faces.iter().map(|rows| skin(rows, &Skin::Straight)).collect::<Result<Vec<_>, _>>()?
         }
         _ if !how.guides.is_empty() => {
             let guides =
                 how.guides.iter().map(|g| as_one(g, tolerance)).collect::<Result<Vec<NurbsCurve>, _>>()?;
-            let guided = guide::guided(&runs, &guides, closed, tolerance)?;
+            let guided = guide::guided(&runs, &points, &guides, closed, tolerance)?;
             reached(guided.max_deviation);
             guide_gap = Some(guided.largest_gap);
             guided.surfaces
         }
         _ => {
             let mut surfaces = Vec::new();
-            let rows = rows_of_faces(&runs, tolerance)?;
+            let straight =
+                how.between == Between::Straight || (count == 2 && how.ends.iter().all(LoftEnd::is_free));
+            let rows = rows_of_faces(&runs, &points, closed, straight, tolerance)?;
             if rows.max_deviation > 0.0 {
                 reached(rows.max_deviation);
             }
+            // Shared by all faces, so that neighbours have the same edge.
+            let course = SkinCourse::of(&rows.faces, ring)?;
             for rows in rows.faces {
                 let kind = match how.between {
                     Between::Ring => Skin::Ring,
                     Between::Straight => Skin::Straight,
                     _ => {
                         let (rows, ends) = end::agreeing(&rows, sections, &how.ends, tolerance)?;
-                        surfaces.push(skin(&rows, &Skin::Smooth { ends })?);
+                        surfaces.push(skin_along(&rows, &course, &Skin::Smooth { ends })?);
                         continue;
                     }
                 };
-                surfaces.push(skin(&rows, &kind)?);
+                surfaces.push(skin_along(&rows, &course, &kind)?);
             }
             surfaces
         }
@@ -205,5 +208,14 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
     };
     let end_angles = [angle(0), angle(1)];
     let body = assembled(numbered(surfaces, &how.name), how.close && closed && !ring, tolerance)?;
-    Ok(Lofted { body, max_deviation, guide_gap, end_angles, largest_twist, runs: shown })
+    Ok(Lofted { body, max_deviation, guide_gap, end_angles, largest_twist, runs })
+}
+
+/// Runs with those of points as one piece without length for each of the others' pieces.
+fn with_points(runs: &[Vec<NurbsCurve>], points: &[Option<Point3>]) -> Vec<Vec<NurbsCurve>> {
+    let pieces = runs.iter().map(Vec::len).max().unwrap_or(1);
+    let one = |(run, point): (&Vec<NurbsCurve>, &Option<Point3>)| {
+        point.map_or_else(|| run.clone(), |at| vec![NurbsCurve::line(at, at); pieces])
+    };
+    runs.iter().zip(points).map(one).collect()
 }

@@ -65,20 +65,26 @@ impl Outline {
         inside
     }
 
+    /// What of it lies along a line of constant u, for many places on that line; `margin` is what counts as near, in both
+    /// parameters.
+    pub(crate) fn across(&self, u: f64, margin: [f64; 2]) -> Across {
+        let mut crossed: Vec<f64> = Vec::new();
+        let mut near: Vec<[[f64; 2]; 2]> = Vec::new();
+        for side @ [a, b] in &self.sides {
+            if (a[0] > u) != (b[0] > u) {
+                crossed.push((b[1] - a[1]) * (u - a[0]) / (b[0] - a[0]) + a[1]);
+            }
+            if a[0].min(b[0]) - margin[0] <= u && u <= a[0].max(b[0]) + margin[0] {
+                near.push(*side);
+            }
+        }
+        crossed.sort_by(f64::total_cmp);
+        Across { u, margin, crossed, near }
+    }
+
     /// Whether a place is nearer to the boundary than a margin in both parameters.
     pub(crate) fn is_near(&self, at: [f64; 2], margin: [f64; 2]) -> bool {
-        self.sides.iter().any(|[a, b]| {
-            let beside =
-                |k: usize| a[k].min(b[k]) - margin[k] <= at[k] && at[k] <= a[k].max(b[k]) + margin[k];
-            if !(beside(0) && beside(1)) {
-                return false;
-            }
-            let d = [0, 1].map(|k| (b[k] - a[k]) / margin[k]);
-            let r = [0, 1].map(|k| (at[k] - a[k]) / margin[k]);
-            let length_sq = d[0] * d[0] + d[1] * d[1];
-            let s = ((r[0] * d[0] + r[1] * d[1]) / length_sq.max(f64::MIN_POSITIVE)).clamp(0.0, 1.0);
-            (r[0] - d[0] * s).hypot(r[1] - d[1] * s) < 1.0
-        })
+        self.across(at[0], margin).is_near(at[1])
     }
 
     /// A place well inside: in the middle of the widest gap on one of a few lines across.
@@ -100,6 +106,38 @@ impl Outline {
             }
         }
         best.map(|b| b.1)
+    }
+}
+
+/// An outline along a line of constant u.
+pub(crate) struct Across {
+    u: f64,
+    margin: [f64; 2],
+    /// Where it crosses the line, in order.
+    crossed: Vec<f64>,
+    /// Its sides beside the line.
+    near: Vec<[[f64; 2]; 2]>,
+}
+
+impl Across {
+    /// Even-odd test of a place of the line.
+    pub(crate) fn holds(&self, v: f64) -> bool {
+        !self.crossed.partition_point(|c| *c < v).is_multiple_of(2)
+    }
+
+    /// Whether a place of the line is nearer to the outline than the margin in both parameters.
+    pub(crate) fn is_near(&self, v: f64) -> bool {
+        let (at, margin) = ([self.u, v], self.margin);
+        self.near.iter().any(|[a, b]| {
+            if v < a[1].min(b[1]) - margin[1] || v > a[1].max(b[1]) + margin[1] {
+                return false;
+            }
+            let d = [0, 1].map(|k| (b[k] - a[k]) / margin[k]);
+            let r = [0, 1].map(|k| (at[k] - a[k]) / margin[k]);
+            let length_sq = d[0] * d[0] + d[1] * d[1];
+            let s = ((r[0] * d[0] + r[1] * d[1]) / length_sq.max(f64::MIN_POSITIVE)).clamp(0.0, 1.0);
+            (r[0] - d[0] * s).hypot(r[1] - d[1] * s) < 1.0
+        })
     }
 }
 

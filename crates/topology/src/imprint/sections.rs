@@ -380,8 +380,16 @@ impl Arena {
         if on_edge.is_none() && faces.into_iter().any(along) {
             return None;
         }
-        let held = a.outline.holds([middle[0], middle[1]]) && b.outline.holds([middle[2], middle[3]]);
-        (held || on_edge.is_some()).then_some(Segment { faces, places, ends, closed, at, on_edge })
+        let held = [a.outline.holds([middle[0], middle[1]]), b.outline.holds([middle[2], middle[3]])];
+        (held == [true, true] || on_edge.is_some()).then_some(Segment {
+            faces,
+            places,
+            ends,
+            closed,
+            at,
+            on_edge,
+            held,
+        })
     }
 
     /// Makes an edge of a segment, or takes the one that lies there already, and lays it into both faces.
@@ -395,9 +403,9 @@ impl Arena {
         // A segment laid before may be the same curve: three surfaces through one.
         let there = if ends.contains(&NONE) { None } else { self.edge_along(ends, &at) };
         if let Some(edge) = segment.on_edge.or(there) {
-            for face in faces {
-                let boundary = self.faces[face].uses(edge);
-                if !boundary {
+            // One face's boundary may run on the other one's surface beyond that face, as in an opening of it.
+            for (face, held) in faces.into_iter().zip(segment.held) {
+                if held && !self.faces[face].uses(edge) {
                     self.lay_along(edge, face)?;
                 }
             }
@@ -483,6 +491,8 @@ struct Segment {
     /// Places along it by which an edge is compared with it.
     at: [Point3; 3],
     on_edge: Option<EdgeId>,
+    /// Whether its middle is inside each face.
+    held: [bool; 2],
 }
 
 /// A curve in the parameter plane of a surface on which it lies; straight where that does it.

@@ -30,6 +30,8 @@ const MAX_DIVISIONS: usize = 10;
 const MOST_DIVIDED: usize = 5_000;
 /// Sides of a face that cross others at once, above which it is no narrow face whose chords are a little too long.
 const MOST_CROSSING: usize = 1_000;
+/// Cells of one face's grid. One that would need more comes out coarser, and its mesh says that it did not converge.
+const MOST_CELLS: usize = 1_000_000;
 /// How near the boundary a point of the grid may be, as a share of its narrowest cell.
 const BESIDE: f64 = 0.1;
 /// How many times longer than wide triangles may become where the surface is straight.
@@ -110,7 +112,7 @@ pub fn mesh(shell: &Shell, tolerance: MeshTolerance) -> Result<Mesh, TopologyErr
     let lines: Vec<Lines> = shell
         .faces()
         .par_iter()
-        .map(shared_work(|face: &Face| parameter_lines(&face.surface, tolerance.chord, tolerance.angle, 1.0)))
+        .map(shared_work(|face: &Face| grid_lines(&face.surface, tolerance, 1.0)))
         .collect();
     let mut along = edge_samples(shell, &lines, tolerance);
     let mut rounds = 0;
@@ -129,6 +131,20 @@ pub fn mesh(shell: &Shell, tolerance: MeshTolerance) -> Result<Mesh, TopologyErr
             Err(crossing) => crossing.divide(&mut along),
         }
         rounds += 1;
+    }
+}
+
+/// Lines of a face's grid, as many as the tolerance asks for or as there may be.
+fn grid_lines(surface: &NurbsSurface, tolerance: MeshTolerance, density: f64) -> Lines {
+    let mut density = density;
+    loop {
+        let lines = parameter_lines(surface, tolerance.chord, tolerance.angle, density);
+        let cells = lines.0.len() * lines.1.len();
+        // Where lines stand on kinks and at ends, fewer cannot be had.
+        if cells <= MOST_CELLS || density < 1e-3 {
+            return lines;
+        }
+        density *= 0.9 * (MOST_CELLS as f64 / cells as f64).sqrt();
     }
 }
 
@@ -218,7 +234,7 @@ fn mesh_face(
     loop {
         let denser;
         let lines = if density > 1.0 {
-            denser = parameter_lines(&face.surface, tolerance.chord, tolerance.angle, density);
+            denser = grid_lines(&face.surface, tolerance, density);
             &denser
         } else {
             lines
@@ -291,8 +307,9 @@ fn triangulate(
         let margin = [us, vs].map(|lines| BESIDE * narrowest(lines));
         let outline = Outline::of_sides(constraints.iter().map(|side| side.map(|i| corners[i].0)).collect());
         for &u in inner_us {
+            let across = outline.across(u, margin);
             for &v in inner_vs {
-                if outline.holds([u, v]) && !outline.is_near([u, v], margin) {
+                if across.holds(v) && !across.is_near(v) {
                     corners.push(([u, v], first_inner + inner.len() as u32));
                     inner.push(surface.point(u, v));
                 }

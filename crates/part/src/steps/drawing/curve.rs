@@ -278,7 +278,10 @@ impl DrawnCurve {
         frame: &Frame,
     ) -> Result<Evaluated<'a>, Notice> {
         let pair = |[x, y]: &[Amount; 2], field: &str| {
-            Ok::<_, Notice>(Point2::new(context.coordinate(x, field)?, context.coordinate(y, field)?))
+            Ok::<_, Notice>(Point2::new(
+                context.value(x, Quantity::Length, field)?,
+                context.value(y, Quantity::Length, field)?,
+            ))
         };
         let point = |(i, p): (usize, &DrawnPoint)| {
             let field = self.field(&format!("points/{i}"));

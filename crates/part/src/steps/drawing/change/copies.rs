@@ -4,12 +4,9 @@ use geometry::{Fitted, NurbsCurve, Point3, Vector3, offset_in_plane};
 use nalgebra::{Matrix4, Rotation3, Translation3};
 
 use super::Work;
-use crate::limits::MOST_COPIED;
+use crate::limits::{MOST_COPIED, MOST_COPIES};
 use crate::steps::drawing::FlatCurve;
 use crate::{Amount, Notice, Quantity, Reached};
-
-/// Most copies that one change makes.
-const MOST_COPIES: f64 = 1000.0;
 
 impl Work<'_> {
     pub(super) fn offset(&mut self, id: &str, distance: &Amount, new: &str) -> Result<(), Notice> {
@@ -100,10 +97,9 @@ impl Work<'_> {
         let turn = self.context.value(turn, Quantity::Angle, &self.field("turn"))?;
         let scale = self.context.value(scale, Quantity::Ratio, &self.field("scale"))?;
         let copies = self.context.value(copies, Quantity::Count, &self.field("copies"))?;
-        if scale <= 0.0 || copies > MOST_COPIES {
-            return Err(
-                self.refuse("scale", "the scale must be above zero, and there are at most 1000 copies")
-            );
+        if scale <= 0.0 || copies > MOST_COPIES as f64 {
+            let message = format!("the scale must be above zero, and there are at most {MOST_COPIES} copies");
+            return Err(self.refuse("scale", message));
         }
         let made = copies as usize * ids.len();
         if self.curves.len() + made > MOST_COPIED {

@@ -15,7 +15,7 @@ use crate::limits::told;
 use crate::quantity::amounts::{one, zero};
 use crate::recipe::is_default;
 use crate::steps::Context;
-use crate::{Amount, Notice, Reached};
+use crate::{Amount, Notice, Quantity, Reached};
 
 /// One change of a drawing's curves.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -174,7 +174,7 @@ impl Work<'_> {
     }
 
     fn length(&self, amount: &Amount, what: &str) -> Result<f64, Notice> {
-        self.context.coordinate(amount, &self.field(what))
+        self.context.value(amount, Quantity::Length, &self.field(what))
     }
 
     fn fresh(&self, id: &str) -> Result<(), Notice> {

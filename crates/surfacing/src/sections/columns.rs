@@ -1,0 +1,170 @@
+//! Sections divided alike: between the corners of the richest one every section has its part.
+
+use geometry::{NurbsCurve, Point3, Tolerance, Vector3};
+
+use super::aligned::least_within;
+use super::outline::{Outline, Pose};
+
+/// Places, besides its joints and their middles, at which a section may be divided.
+const PLACES: usize = 64;
+/// Share of a section's length below which a part of it is none.
+const NARROWEST: f64 = 2e-3;
+
+/// What runs between two corners: for each section the pieces, each smoothly into the next.
+#[derive(Debug, Clone)]
+pub(super) struct Column {
+    pub chains: Vec<Vec<NurbsCurve>>,
+    /// Whether it closes on itself without a corner.
+    pub ring: bool,
+}
+
+impl Column {
+    /// Whether the pieces of all sections pair up.
+    pub fn pairs_up(&self) -> bool {
+        self.chains.windows(2).all(|w| w[0].len() == w[1].len())
+    }
+}
+
+/// The columns of sections; points, without pieces, are left out. Sections of as many pieces pair up piece by piece, and a
+/// corner of one divides all; others are divided where the one with the most corners has them.
+pub(super) fn columns(runs: &[Vec<NurbsCurve>], closed: bool, tolerance: &Tolerance) -> Vec<Column> {
+    let runs: Vec<&Vec<NurbsCurve>> = runs.iter().filter(|run| !run.is_empty()).collect();
+    let outlines: Vec<Outline<'_>> = runs.iter().map(|run| Outline::new(run)).collect();
+    let corners: Vec<Vec<bool>> = outlines.iter().map(|o| o.corners(closed)).collect();
+    let count = runs[0].len();
+    if runs.iter().all(|run| run.len() == count) {
+        let hard = |k: usize| corners.iter().any(|c| c[k % count]);
+        let ring = closed && !hard(0);
+        let mut ends: Vec<usize> = std::iter::once(0).chain((1..count).filter(|&k| hard(k))).collect();
+        // A ring with corners elsewhere is divided at its beginning too.
+        let ring = ring && ends.len() == 1;
+        ends.push(count);
+        let between =
+            |w: &[usize]| Column { chains: runs.iter().map(|run| run[w[0]..w[1]].to_vec()).collect(), ring };
+        return ends.windows(2).map(between).collect();
+    }
+    let inner = |i: usize| -> Vec<f64> {
+        (1..runs[i].len()).filter(|&k| corners[i][k]).map(|k| outlines[i].joints[k]).collect()
+    };
+    let richest = (0..runs.len()).rev().max_by_key(|&i| inner(i).len()).unwrap_or(0);
+    let wanted = inner(richest);
+    let ring = closed && wanted.is_empty() && corners.iter().all(|c| !c[0]);
+    let model = Pose::of(&outlines[richest], closed);
+    let marks: Vec<Vector3> = wanted.iter().map(|&s| model.seen(&outlines[richest].point(s))).collect();
+    let last = runs.len() - 1;
+    let divided: Vec<Vec<f64>> = (0..runs.len())
+        .map(|i| {
+            if i == richest {
+                return wanted.clone();
+            }
+            let pose = Pose::of(&outlines[i], closed).facing(&model);
+            division(&outlines[i], &inner(i), &pose, &marks, i == 0 || i == last)
+        })
+        .collect();
+    (0..=wanted.len())
+        .map(|k| {
+            let chains = outlines.iter().zip(&divided).map(|(outline, shares)| {
+                let from = k.checked_sub(1).map_or(0.0, |k| shares[k]);
+                let to = shares.get(k).copied().unwrap_or(1.0);
+                if to > from { outline.part(from, to, tolerance) } else { vec![point(outline.point(from))] }
+            });
+            Column { chains: chains.collect(), ring }
+        })
+        .collect()
+}
+
+fn point(at: Point3) -> NurbsCurve {
+    NurbsCurve::line(at, at)
+}
+
+/// Shares of a section's length, rising, that lie nearest to `marks` on the whole, its own corners among them. At an end
+/// of the loft two of them may be one corner, into which what runs between them narrows.
+fn division(
+    outline: &Outline<'_>,
+    corners: &[f64],
+    pose: &Pose,
+    marks: &[Vector3],
+    may_narrow: bool,
+) -> Vec<f64> {
+    if marks.is_empty() {
+        return Vec::new();
+    }
+    let mut places: Vec<f64> = (1..PLACES).map(|k| k as f64 / PLACES as f64).collect();
+    places.extend(outline.joints.windows(2).flat_map(|w| [w[0], 0.5 * (w[0] + w[1])]));
+    places.retain(|s| *s > NARROWEST && *s < 1.0 - NARROWEST);
+    // As many more as there must be at least.
+    places.extend((1..=marks.len()).map(|k| k as f64 / (marks.len() + 1) as f64));
+    places.retain(|s| corners.iter().all(|c| (c - s).abs() > NARROWEST));
+    places.extend(corners);
+    places.sort_by(f64::total_cmp);
+    places.dedup_by(|b, a| *b - *a < 1e-9);
+    let is_corner: Vec<bool> = places.iter().map(|s| corners.contains(s)).collect();
+    let seen: Vec<Vector3> = places.iter().map(|&s| pose.seen(&outline.point(s))).collect();
+    let (n, m) = (places.len(), marks.len());
+    // Cheapest ways: the mark j at the place k, all corners before it used.
+    let mut cost = vec![vec![f64::INFINITY; n]; m];
+    let mut from = vec![vec![0_usize; n]; m];
+    for j in 0..m {
+        // The cheapest place for the mark before, since the last corner.
+        let mut best: Option<(f64, usize)> = None;
+        let mut blocked = false;
+        for k in 0..n {
+            let before = if j == 0 { if blocked { None } else { Some((0.0, 0)) } } else { best };
+            if let Some((until, at)) = before {
+                cost[j][k] = until + (seen[k] - marks[j]).norm_squared();
+                from[j][k] = at;
+            }
+            if is_corner[k] {
+                (best, blocked) = (None, true);
+            }
+            if j > 0 && cost[j - 1][k].is_finite() && best.is_none_or(|b| cost[j - 1][k] < b.0) {
+                best = Some((cost[j - 1][k], k));
+            }
+        }
+    }
+    let last_corner = is_corner.iter().rposition(|c| *c).unwrap_or(0);
+    let end = (last_corner..n).min_by(|&a, &b| cost[m - 1][a].total_cmp(&cost[m - 1][b]));
+    let Some(mut k) = end.filter(|&k| cost[m - 1][k].is_finite()) else {
+        // More corners than marks cannot be; evenly then.
+        return (1..=m).map(|j| j as f64 / (m + 1) as f64).collect();
+    };
+    let mut chosen = vec![0; m];
+    for j in (0..m).rev() {
+        chosen[j] = k;
+        k = from[j][k];
+    }
+    settled(outline, &places, &is_corner, &chosen, pose, marks, may_narrow)
+}
+
+/// The chosen places, those that are no corners moved to where they lie nearest to their marks, so that a small change of
+/// a section moves them a little and never by a whole step.
+fn settled(
+    outline: &Outline<'_>,
+    places: &[f64],
+    is_corner: &[bool],
+    chosen: &[usize],
+    pose: &Pose,
+    marks: &[Vector3],
+    may_narrow: bool,
+) -> Vec<f64> {
+    let mut shares: Vec<f64> = chosen.iter().map(|&k| places[k]).collect();
+    for j in 0..chosen.len() {
+        if is_corner[chosen[j]] {
+            continue;
+        }
+        let low = if j == 0 { 0.0 } else { shares[j - 1] };
+        let high = shares.get(j + 1).copied().unwrap_or(1.0);
+        let reach = 1.0 / PLACES as f64;
+        let (from, to) = ((shares[j] - reach).max(low), (shares[j] + reach).min(high));
+        let off = |s: f64| (pose.seen(&outline.point(s)) - marks[j]).norm_squared();
+        let gap = if may_narrow { 0.0 } else { NARROWEST };
+        let found = least_within([from, to], off).clamp(low + gap, (high - gap).max(low + gap));
+        let narrow = |end: f64| may_narrow && (found - end).abs() < NARROWEST;
+        shares[j] = match () {
+            () if narrow(low) => low,
+            () if narrow(high) => high,
+            () => found,
+        };
+    }
+    shares
+}

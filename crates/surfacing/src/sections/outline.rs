@@ -1,0 +1,180 @@
+//! A section as a row of pieces, by the length that it has run.
+
+use geometry::{ArcLength, Frame, NurbsCurve, Point3, Tolerance, Vector3};
+use nalgebra::{Rotation3, Unit};
+
+/// Turn of the tangent in radians, a fifth of a degree, above which two pieces meet at a corner.
+pub(crate) const CORNER: f64 = 0.0035;
+/// Places at which a section is compared with another one.
+const COMPARED_AT: usize = 48;
+
+/// A section's pieces in order, with the length run until each, in millimetres.
+#[derive(Debug, Clone)]
+pub(super) struct Outline<'a> {
+    pub pieces: &'a [NurbsCurve],
+    lengths: Vec<ArcLength<'a>>,
+    /// Shares of the whole length at which pieces begin, and 1.
+    pub joints: Vec<f64>,
+    pub whole: f64,
+}
+
+impl<'a> Outline<'a> {
+    pub fn new(pieces: &'a [NurbsCurve]) -> Self {
+        let lengths: Vec<ArcLength<'_>> = pieces.iter().map(ArcLength::new).collect();
+        let whole = lengths.iter().map(ArcLength::whole).sum::<f64>().max(f64::MIN_POSITIVE);
+        let mut joints = vec![0.0];
+        for length in &lengths {
+            joints.push(joints[joints.len() - 1] + length.whole() / whole);
+        }
+        joints[lengths.len()] = 1.0;
+        Self { pieces, lengths, joints, whole }
+    }
+
+    /// Piece and parameter at a share of the whole length.
+    pub fn locate(&self, share: f64) -> (usize, f64) {
+        let last = self.pieces.len() - 1;
+        let k = self.joints.partition_point(|j| *j <= share).clamp(1, last + 1) - 1;
+        let (from, to) = (self.joints[k], self.joints[k + 1]);
+        let within = if to > from { ((share - from) / (to - from)).clamp(0.0, 1.0) } else { 0.0 };
+        (k, self.lengths[k].parameter(within))
+    }
+
+    pub fn point(&self, share: f64) -> Point3 {
+        let (k, t) = self.locate(share);
+        self.pieces[k].point(t)
+    }
+
+    /// The place at a share, and how it moves with the share.
+    pub fn moving(&self, share: f64) -> (Point3, Vector3) {
+        let (k, t) = self.locate(share);
+        let (point, velocity) = self.pieces[k].moving(t);
+        (point, velocity.try_normalize(0.0).unwrap_or_else(Vector3::zeros) * self.whole)
+    }
+
+    /// Shares at which the pieces have knots where they are less smooth than a cubic spline is.
+    pub fn rough(&self) -> Vec<f64> {
+        let mut out = Vec::new();
+        for (k, piece) in self.pieces.iter().enumerate() {
+            let (from, to) = (self.joints[k], self.joints[k + 1]);
+            let distinct = piece.knots().distinct();
+            let inner = &distinct[1..distinct.len() - 1];
+            let rough = inner.iter().filter(|(_, count)| piece.degree() < count + 2);
+            out.extend(rough.map(|(t, _)| from + (to - from) * self.lengths[k].share(*t)));
+        }
+        out
+    }
+
+    /// What runs between two shares; ends that are nearly joints are taken as joints.
+    pub fn part(&self, from: f64, to: f64, tolerance: &Tolerance) -> Vec<NurbsCurve> {
+        let near = tolerance.join / self.whole;
+        let snapped =
+            |share: f64| self.joints.iter().copied().find(|j| (j - share).abs() <= near).unwrap_or(share);
+        let (from, to) = (snapped(from), snapped(to));
+        let mut out = Vec::new();
+        for (k, piece) in self.pieces.iter().enumerate() {
+            let (a, b) = (self.joints[k].max(from), self.joints[k + 1].min(to));
+            if b - a <= near.min(1e-3 * (to - from)) {
+                continue;
+            }
+            if (a, b) == (self.joints[k], self.joints[k + 1]) {
+                out.push(piece.clone());
+                continue;
+            }
+            let d = piece.domain();
+            let place = |share: f64, end: f64, joint: f64| {
+                if share == joint { end } else { self.locate(share).1 }
+            };
+            let (s, e) = (place(a, d.start, self.joints[k]), place(b, d.end, self.joints[k + 1]));
+            out.push(piece.part(s, e));
+        }
+        if out.is_empty() {
+            let at = self.point(from);
+            out.push(NurbsCurve::line(at, at));
+        }
+        out
+    }
+
+    /// Whether each piece begins at a corner: the first one where the outline closes there.
+    pub fn corners(&self, closed: bool) -> Vec<bool> {
+        let count = self.pieces.len();
+        let corner = |k: usize| {
+            let before = &self.pieces[(k + count - 1) % count];
+            let here = &self.pieces[k];
+            match (before.tangent(before.domain().end), here.tangent(here.domain().start)) {
+                (Some(a), Some(b)) => a.angle(&b) > CORNER,
+                _ => true,
+            }
+        };
+        (0..count).map(|k| (k > 0 || closed) && corner(k)).collect()
+    }
+
+    /// Places at equal shares of the length, from one share on, the end left out.
+    pub fn places(&self, begin: f64, count: usize) -> Vec<Point3> {
+        (0..count).map(|k| self.point((begin + k as f64 / count as f64).rem_euclid(1.0))).collect()
+    }
+}
+
+/// Pieces with each cut where it has a corner inside.
+pub(crate) fn cut_at_corners(pieces: &[NurbsCurve]) -> Vec<NurbsCurve> {
+    pieces
+        .iter()
+        .flat_map(|piece| {
+            let d = piece.domain();
+            let mut ends = vec![d.start];
+            ends.extend(piece.corners(CORNER));
+            ends.push(d.end);
+            match ends.len() {
+                2 => vec![piece.clone()],
+                _ => ends.windows(2).map(|w| piece.part(w[0], w[1])).collect(),
+            }
+        })
+        .collect()
+}
+
+/// From where and how large a section is seen when it is compared with others: about its middle, turned until the planes
+/// agree, brought to one size.
+#[derive(Debug, Clone)]
+pub(super) struct Pose {
+    pub middle: Point3,
+    /// Normal of a closed section, from whose side it turns left.
+    pub normal: Option<Vector3>,
+    size: f64,
+    turn: Rotation3<f64>,
+}
+
+impl Pose {
+    pub fn of(outline: &Outline<'_>, closed: bool) -> Self {
+        let places = outline.places(0.0, COMPARED_AT);
+        let middle = Point3::from(super::middle(&places));
+        let normal = if closed { Frame::of_outline(&places).map(|f| f.z) } else { None };
+        let squares = places.iter().map(|p| (p - middle).norm_squared()).sum::<f64>();
+        let size = (squares / COMPARED_AT as f64).sqrt().max(f64::MIN_POSITIVE);
+        Self { middle, normal, size, turn: Rotation3::identity() }
+    }
+
+    /// The same, seen so that its plane agrees with that of another one.
+    pub fn facing(mut self, other: &Self) -> Self {
+        if let (Some(own), Some(wanted)) = (self.normal, other.normal) {
+            let wanted = other.turn * wanted;
+            let axis = own.cross(&wanted);
+            let angle = axis.norm().atan2(own.dot(&wanted));
+            // Of half a turn no axis is the shortest.
+            if let Some(axis) = Unit::try_new(axis, 1e-9) {
+                self.turn = Rotation3::from_axis_angle(&axis, angle);
+            }
+        } else {
+            self.turn = other.turn;
+        }
+        self
+    }
+
+    pub fn seen(&self, place: &Point3) -> Vector3 {
+        self.turn * (place - self.middle) / self.size
+    }
+
+    /// How far apart marks of two sections stand, as the mean of the squares.
+    pub fn apart(&self, own: &[Point3], other: &Self, marks: &[Point3]) -> f64 {
+        let pairs = own.iter().zip(marks);
+        pairs.map(|(p, q)| (self.seen(p) - other.seen(q)).norm_squared()).sum::<f64>() / own.len() as f64
+    }
+}
