@@ -46,6 +46,20 @@ fn the_funnel_builds_with_files_and_report() {
     assert!(report["bodies"][0]["volume_mm3"].as_f64().unwrap() > before * 1.1);
 }
 
+/// A flange whose hole runs within the bar's own, all on one plane: what of one face's border lies in the other's opening
+/// divides nothing there.
+#[test]
+fn a_hollow_bar_joins_its_feet_at_any_width() {
+    let recipe = format!("{}/../../examples/hoist-handle.json", env!("CARGO_MANIFEST_DIR"));
+    for grip in ["29 mm", "30 mm", "31 mm", "32 mm"] {
+        for wall in ["2.4 mm", "2.6 mm"] {
+            let output =
+                build(&[&recipe, "--set", &format!("grip={grip}"), "--set", &format!("wall={wall}")]);
+            assert_eq!(output.status.code(), Some(0), "{grip} {wall}: {}", complaint(&output));
+        }
+    }
+}
+
 #[test]
 fn every_example_builds_and_what_has_surfaces_is_watertight() {
     let mut solids = 0;

@@ -2,7 +2,7 @@
 
 use crate::fit::least_squares_over;
 use crate::{
-    Domain, GeometryError, Homogeneous, KnotVector, MAX_DEGREE, NurbsCurve, Point3, Vector3, check_work,
+    Domain, Ellipse, GeometryError, Homogeneous, KnotVector, MAX_DEGREE, NurbsCurve, Point3, check_work,
 };
 
 /// Knots nearer than this share of the domain are one.
@@ -88,8 +88,9 @@ impl NurbsCurve {
         if [&before, &after].iter().any(|c| c.polygon_length() <= distance) {
             return None;
         }
-        if let Some(turned) = self.ellipse_begun_at(parameter) {
-            return Some(turned);
+        // In four quarters again, so that ellipses go together whichever way they are turned.
+        if let Some(ellipse) = Ellipse::of(self) {
+            return ellipse.begun_at(ellipse.angle(&self.point(parameter))).with_knots_of(self);
         }
         let seam = d.end - parameter;
         let turned = Self::of_pieces_over(&[after, before], &[0.0, seam, d.length()]).ok()?;
@@ -102,45 +103,6 @@ impl NurbsCurve {
             }
         }
         Some(simpler)
-    }
-}
-
-impl NurbsCurve {
-    /// A whole ellipse in four quarters, begun elsewhere and in four quarters again: with the structure that it had, so that
-    /// ellipses go together whichever way they are turned. `None` for any other curve.
-    fn ellipse_begun_at(&self, parameter: f64) -> Option<Self> {
-        const SAME: f64 = 1e-9;
-        let points = self.homogeneous();
-        let distinct = self.knots().distinct();
-        if self.degree() != 2 || points.len() != 9 || distinct.len() != 5 {
-            return None;
-        }
-        let step = self.domain().length() / 4.0;
-        let even = distinct.windows(2).all(|w| (w[1].0 - w[0].0 - step).abs() <= SAME * step);
-        let weight = |k: usize| if k.is_multiple_of(2) { 1.0 } else { std::f64::consts::FRAC_1_SQRT_2 };
-        let first = points[0].w;
-        let weighted = points.iter().enumerate().all(|(k, h)| (h.w / first - weight(k)).abs() <= SAME);
-        let p = self.control_points();
-        let centre = nalgebra::center(&p[0], &p[4]);
-        let (a, b) = (p[0] - centre, p[2] - centre);
-        let of = |a: Vector3, b: Vector3| {
-            let corners = [a, a + b, b, b - a, -a, -a - b, -b, a - b, a];
-            corners.map(|d| centre + d)
-        };
-        let size = a.norm() + b.norm();
-        let affine = of(a, b).iter().zip(&p).all(|(x, y)| (x - y).norm() <= SAME * size);
-        // Coordinates along both half axes, which need not be square to each other.
-        let d = self.point(parameter) - centre;
-        let (aa, ab, bb) = (a.norm_squared(), a.dot(&b), b.norm_squared());
-        let determinant = aa * bb - ab * ab;
-        if !(even && weighted && affine) || determinant <= SAME * aa * bb {
-            return None;
-        }
-        let (x, y) = (d.dot(&a) * bb - d.dot(&b) * ab, d.dot(&b) * aa - d.dot(&a) * ab);
-        let (sine, cosine) = y.atan2(x).sin_cos();
-        let turned = of(a * cosine + b * sine, b * cosine - a * sine);
-        let points = turned.iter().enumerate().map(|(k, at)| at.coords.push(1.0) * weight(k)).collect();
-        Self::from_homogeneous(self.knots().clone(), points).ok()
     }
 }
 
@@ -175,7 +137,7 @@ pub fn compatible_within(
     let raised = raised(curves)?;
     let inner = all_inner_knots(&raised);
     let most = raised.iter().map(|c| c.knots().breaks().len() - 2).max().unwrap_or(0);
-    let smooth = raised.iter().all(|c| !c.is_rational()) && inner.iter().all(|k| k.1 == 1);
+    let smooth = raised.iter().all(|c| !c.is_rational()) && inner.iter().all(|k| k.count == 1);
     if smooth
         && inner.len() > FEW_KNOTS.max(MANY_TIMES * most)
         && let Some(fitted) = with_few_knots(&raised, &inner, most, tolerance)?
@@ -190,37 +152,48 @@ fn raised(curves: &[NurbsCurve]) -> Result<Vec<NurbsCurve>, GeometryError> {
     curves.iter().map(|c| Ok(c.elevated_to(degree)?.over(UNIT))).collect()
 }
 
-/// Every inner knot of curves over 0 to 1, with the most times that one of them has it.
-fn all_inner_knots(curves: &[NurbsCurve]) -> Vec<(f64, usize)> {
-    let mut all: Vec<(f64, usize)> = curves.iter().flat_map(|c| c.knots().distinct()).collect();
-    all.sort_by(|a, b| a.0.total_cmp(&b.0));
-    all.dedup_by(|b, a| {
-        let same = b.0 - a.0 <= SAME_KNOT;
-        if same {
-            a.1 = a.1.max(b.1);
-        }
-        same
-    });
-    all.retain(|(k, _)| *k > SAME_KNOT && *k < 1.0 - SAME_KNOT);
-    all
+/// An inner knot of several curves: of those that lie together the first and the last, and the most times that one curve
+/// has it.
+#[derive(Debug, Clone, Copy)]
+struct Shared {
+    first: f64,
+    last: f64,
+    count: usize,
 }
 
-fn with_all_knots(curves: Vec<NurbsCurve>, inner: &[(f64, usize)]) -> Result<Vec<NurbsCurve>, GeometryError> {
+/// Every inner knot of curves over 0 to 1.
+fn all_inner_knots(curves: &[NurbsCurve]) -> Vec<Shared> {
+    let mut all: Vec<(f64, usize)> = curves.iter().flat_map(|c| c.knots().distinct()).collect();
+    all.sort_by(|a, b| a.0.total_cmp(&b.0));
+    all.retain(|(k, _)| *k > SAME_KNOT && *k < 1.0 - SAME_KNOT);
+    let mut out: Vec<Shared> = Vec::new();
+    for (knot, count) in all {
+        match out.last_mut() {
+            Some(before) if knot - before.last <= SAME_KNOT => {
+                (before.last, before.count) = (knot, before.count.max(count));
+            }
+            _ => out.push(Shared { first: knot, last: knot, count }),
+        }
+    }
+    out
+}
+
+fn with_all_knots(curves: Vec<NurbsCurve>, inner: &[Shared]) -> Result<Vec<NurbsCurve>, GeometryError> {
     if curves.windows(2).all(|w| w[0].knots() == w[1].knots()) {
         return Ok(curves);
     }
     let one = |mut curve: NurbsCurve| {
         let degree = curve.degree();
         let distinct = curve.knots().distinct();
-        for &(knot, count) in inner {
-            let own = distinct.iter().find(|(k, _)| (k - knot).abs() <= SAME_KNOT);
-            for _ in own.map_or(0, |o| o.1)..count {
-                curve = curve.with_knot(own.map_or(knot, |o| o.0));
+        for shared in inner {
+            let own = distinct.iter().find(|(k, _)| (shared.first..=shared.last).contains(k));
+            for _ in own.map_or(0, |o| o.1)..shared.count {
+                curve = curve.with_knot(own.map_or(shared.first, |o| o.0));
             }
         }
         // Knots that were the same but for their last digits are now the same.
         let knots = std::iter::repeat_n(0.0, degree + 1)
-            .chain(inner.iter().flat_map(|&(k, n)| std::iter::repeat_n(k, n)))
+            .chain(inner.iter().flat_map(|s| std::iter::repeat_n(s.first, s.count)))
             .chain(std::iter::repeat_n(1.0, degree + 1))
             .collect();
         NurbsCurve::from_homogeneous(KnotVector::try_new(degree, knots)?, curve.homogeneous().to_vec())
@@ -232,12 +205,12 @@ fn with_all_knots(curves: Vec<NurbsCurve>, inner: &[(f64, usize)]) -> Result<Vec
 /// which one is missed are halved. `None` where that takes as many knots as they have together.
 fn with_few_knots(
     curves: &[NurbsCurve],
-    inner: &[(f64, usize)],
+    inner: &[Shared],
     most: usize,
     tolerance: f64,
 ) -> Result<Option<(Vec<NurbsCurve>, f64)>, GeometryError> {
     let degree = curves[0].degree();
-    let mut knots: Vec<f64> = (1..=most).map(|k| inner[k * inner.len() / (most + 1)].0).collect();
+    let mut knots: Vec<f64> = (1..=most).map(|k| inner[k * inner.len() / (most + 1)].first).collect();
     for _ in 0..MAX_ROUNDS {
         if knots.len() >= inner.len() {
             return Ok(None);

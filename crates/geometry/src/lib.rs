@@ -89,7 +89,7 @@ pub use parameter_lines::parameter_lines;
 pub use plane_crossings::plane_crossings;
 pub use polygon::{polygon_area, polygon_holds};
 pub use quadrature::gauss_legendre;
-pub use recognise::{as_line, as_plane_arc, circle_through};
+pub use recognise::{Ellipse, as_line, as_plane_arc, circle_through};
 pub use skin::{Skin, SkinCourse, skin, skin_along, skin_through};
 pub use tolerance::Tolerance;
 pub use work::{Budget, Cancel, Halt, Meter, Work, check_work, part_of_work, shared_work};

@@ -1,4 +1,6 @@
-use crate::{Frame, NurbsCurve, Point3};
+use std::f64::consts::FRAC_1_SQRT_2;
+
+use crate::{Frame, NurbsCurve, Point3, Vector3};
 
 /// The ends of a curve that is a straight line run without turning back, to `tolerance` mm; else `None`.
 #[must_use]
@@ -67,4 +69,76 @@ pub fn as_plane_arc(curve: &NurbsCurve, tolerance: f64) -> Option<(Frame, f64, f
         before = angle;
     }
     Some((frame, radius, sweep))
+}
+
+/// A whole ellipse: a middle and two half axes that belong to each other, square or not. It runs from the end of `a` over
+/// that of `b`.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Ellipse {
+    /// Its middle.
+    pub centre: Point3,
+    /// The half axis at its beginning.
+    pub a: Vector3,
+    /// The half axis a quarter farther on.
+    pub b: Vector3,
+}
+
+impl Ellipse {
+    /// Of a curve in four rational quarters over even spans, as circles and ellipses are drawn; `None` for any other one,
+    /// though it be an ellipse.
+    #[must_use]
+    pub fn of(curve: &NurbsCurve) -> Option<Self> {
+        const SAME: f64 = 1e-9;
+        let points = curve.homogeneous();
+        let distinct = curve.knots().distinct();
+        if curve.degree() != 2 || points.len() != 9 || distinct.len() != 5 {
+            return None;
+        }
+        let step = curve.domain().length() / 4.0;
+        let even = distinct.windows(2).all(|w| (w[1].0 - w[0].0 - step).abs() <= SAME * step);
+        let first = points[0].w;
+        let weighted = points.iter().enumerate().all(|(k, h)| (h.w / first - Self::weight(k)).abs() <= SAME);
+        let p = curve.control_points();
+        let centre = nalgebra::center(&p[0], &p[4]);
+        let found = Self { centre, a: p[0] - centre, b: p[2] - centre };
+        let size = found.a.norm() + found.b.norm();
+        let affine = found.points().iter().zip(&p).all(|(x, y)| (x - y).norm() <= SAME * size);
+        let flat = found.a.cross(&found.b).norm() <= SAME * size * size;
+        (even && weighted && affine && !flat).then_some(found)
+    }
+
+    fn weight(k: usize) -> f64 {
+        if k.is_multiple_of(2) { 1.0 } else { FRAC_1_SQRT_2 }
+    }
+
+    fn points(&self) -> [Point3; 9] {
+        let (a, b) = (self.a, self.b);
+        [a, a + b, b, b - a, -a, -a - b, -b, a - b, a].map(|d| self.centre + d)
+    }
+
+    /// The angle at which it passes a place, 0 at its beginning.
+    #[must_use]
+    pub fn angle(&self, at: &Point3) -> f64 {
+        // Coordinates along both half axes, which need not be square to each other.
+        let d = at - self.centre;
+        let (aa, ab, bb) = (self.a.norm_squared(), self.a.dot(&self.b), self.b.norm_squared());
+        let (x, y) = (d.dot(&self.a) * bb - d.dot(&self.b) * ab, d.dot(&self.b) * aa - d.dot(&self.a) * ab);
+        y.atan2(x)
+    }
+
+    /// The same ellipse begun at an angle.
+    #[must_use]
+    pub fn begun_at(&self, angle: f64) -> Self {
+        let (sine, cosine) = angle.sin_cos();
+        let (a, b) = (self.a * cosine + self.b * sine, self.b * cosine - self.a * sine);
+        Self { a, b, ..*self }
+    }
+
+    /// As a curve with the knots of another one that is an ellipse too.
+    #[must_use]
+    pub fn with_knots_of(&self, curve: &NurbsCurve) -> Option<NurbsCurve> {
+        let points = self.points();
+        let points = points.iter().enumerate().map(|(k, at)| at.coords.push(1.0) * Self::weight(k)).collect();
+        NurbsCurve::from_homogeneous(curve.knots().clone(), points).ok()
+    }
 }

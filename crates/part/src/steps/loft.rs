@@ -125,6 +125,9 @@ fn is_eight(amount: &Amount) -> bool {
     *amount == eight()
 }
 
+/// Turn of the normal along a ruling in radians, half a degree, up to which sheet takes a ruled surface for developable:
+/// common practice, no source.
+const UNROLLS: f64 = 0.0087;
 /// Most control points of a grid in one direction.
 const MOST_POINTS: f64 = 200.0;
 
@@ -325,7 +328,15 @@ pub(super) fn lofted(
     let built = Built { marks, ..Built::body(made.body).with_reached(reached) };
     // What a grid costs is asked for and no fault.
     let asked = if how.grid.is_some() { f64::INFINITY } else { context.tolerance.fit };
-    Ok(built.with_deviation(made.max_deviation, asked))
+    let mut built = built.with_deviation(made.max_deviation, asked);
+    if let Some(twist) = made.largest_twist.filter(|t| *t > UNROLLS) {
+        let message = format!(
+            "no plane rolls along both curves, so that this does not unroll: its normal turns by up to {:.1}° along a ruling; change a section, or take it as it is",
+            twist.to_degrees()
+        );
+        built.warnings.push(Notice::of_step(message));
+    }
+    Ok(built)
 }
 
 impl Construction for Loft {

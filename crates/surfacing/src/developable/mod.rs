@@ -8,6 +8,7 @@ use geometry::{Domain, NurbsCurve, Point3, Tolerance, Vector3, closest_on_curve,
 use self::walk::{Facet, spread, walked};
 use crate::SurfacingError;
 use crate::monotone::Monotone;
+use crate::sections::rows_of_faces;
 
 /// Places of each curve between which rulings are looked for.
 const PLACES: usize = 120;
@@ -24,6 +25,8 @@ const MEASURED: usize = 200;
 const EXACT: f64 = 1e-7;
 /// The same, half a degree, up to which a plane has rolled along both curves.
 const UNROLLS: f64 = 0.0087;
+/// Steps, as shares of a piece, in which the place is looked for at which the plane touches it.
+const SCANNED: f64 = 1.0 / 256.0;
 /// Share of the curve's domain by which a derivative is taken.
 const DIFFERENCE: f64 = 1e-6;
 
@@ -78,7 +81,19 @@ pub(crate) fn developable(
             return Ok(strip);
         }
     }
-    least_twisted(first, second, tolerance)
+    if let ([_], [_]) = (first, second) {
+        return least_twisted(first, second, tolerance);
+    }
+    // Corner to corner, as it is ruled by itself.
+    let runs = [first.to_vec(), second.to_vec()];
+    let rows = rows_of_faces(&runs, &[None, None], closed, true, tolerance)?;
+    let mut strip = Strip { faces: Vec::new(), largest_twist: 0.0, max_deviation: rows.max_deviation };
+    for face in rows.faces {
+        let face = joined_straight(&face[0], &face[1])?;
+        strip.largest_twist = strip.largest_twist.max(largest_twist(&face));
+        strip.faces.push(face);
+    }
+    Ok(strip)
 }
 
 fn joined_straight(a: &NurbsCurve, b: &NurbsCurve) -> Result<Facet, SurfacingError> {
@@ -123,17 +138,24 @@ fn touched_all_along(
             let (q, own) = b.moving(u);
             spread(&along, &own, &(q - p))
         };
-        let (x, y) = (side(from), side(to));
+        // The first place from there on, since round a closed curve there are others.
+        let begun = side(from);
+        let steps = ((to - from) / SCANNED).ceil().max(1.0);
+        let place = |k: f64| from + (to - from) * k / steps;
+        let mut k = 1.0;
+        while k <= steps && side(place(k)) * begun > 0.0 {
+            k += 1.0;
+        }
         match () {
-            () if x == 0.0 => from,
-            () if x * y > 0.0 => {
-                if x.abs() < y.abs() {
+            () if begun == 0.0 => from,
+            () if k > steps => {
+                if begun.abs() < side(to).abs() {
                     from
                 } else {
                     to
                 }
             }
-            () => geometry::bisect(from, to, |u| (side(u) > 0.0) == (x > 0.0)),
+            () => geometry::bisect(place(k - 1.0), place(k), |u| side(u) * begun > 0.0),
         }
     };
     let mut law = vec![0.0];

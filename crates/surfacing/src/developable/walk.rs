@@ -13,12 +13,17 @@ use crate::sections::CORNER;
 
 /// Angle in radians within which directions are one.
 const ALONG: f64 = 1e-6;
+/// Angle in radians below which the plane has turned as far as a corner asks for.
+const TURNED: f64 = 1e-3;
+/// Share of what could be by which a place is off the plane at least to be off it at all.
+const APART: f64 = 1e-5;
 /// The same after a way along pieces that meet only nearly smoothly.
 const NEARLY_ALONG: f64 = 1e-2;
 /// Places of a piece between which the plane's touching places are looked for.
 const LOOKED_AT: usize = 64;
-/// Share of a piece below which nothing of it is left.
-const NOTHING: f64 = 1e-9;
+/// Join tolerances, and share of a piece, below which nothing of it is left: so short an edge joins with anything.
+const NOTHING: f64 = 2.0;
+const NO_SHARE: f64 = 1e-2;
 /// Events after which a walk that has come to no end is given up.
 const MOST_EVENTS: usize = 4000;
 
@@ -72,23 +77,44 @@ fn items(run: &[NurbsCurve], closed: bool) -> VecDeque<Item> {
     out
 }
 
-/// The first place of a piece, past its start, at which a function that tells on which side it is changes its sign.
-fn first_zero(c: &NurbsCurve, f: impl Fn(f64) -> f64) -> Option<f64> {
+/// The first place of a piece, past its start, at which the plane through a place and a direction touches it, running its
+/// way.
+fn first_touched(c: &NurbsCurve, from: Point3, direction: &Vector3) -> Option<f64> {
     let d = c.domain();
     let at = |k: usize| d.at(k as f64 / LOOKED_AT as f64);
-    let begun = (1..=LOOKED_AT).find(|&k| f(at(k)).abs() > ALONG)?;
-    let side = f(at(begun)) > 0.0;
-    let k = (begun + 1..=LOOKED_AT).find(|&k| (f(at(k)) > 0.0) != side || f(at(k)).abs() < ALONG)?;
-    Some(geometry::bisect(at(k - 1), at(k), |t| (f(t) > 0.0) == side))
+    let side = |t: f64| {
+        let (p, tangent) = c.moving(t);
+        spread(direction, &tangent, &(p - from))
+    };
+    let ahead = |t: f64| {
+        let (p, tangent) = c.moving(t);
+        let Some(axis) = (p - from).try_normalize(0.0) else { return false };
+        let flat = |v: &Vector3| v - axis * v.dot(&axis);
+        flat(direction).dot(&flat(&tangent)) > 0.0
+    };
+    // Where it touches the start already, that is not the place looked for.
+    let mut k = (0..=LOOKED_AT).find(|&k| side(at(k)).abs() > if k == 0 { APART } else { ALONG })?;
+    while k < LOOKED_AT {
+        let (x, y) = (side(at(k)), side(at(k + 1)));
+        if x * y <= 0.0 {
+            let t = geometry::bisect(at(k), at(k + 1), |t| side(t) * x > 0.0);
+            if ahead(t) {
+                return Some(t);
+            }
+        }
+        k += 1;
+    }
+    None
 }
 
 /// A piece cut at a parameter; what would be next to nothing is none.
-fn cut(c: &NurbsCurve, t: f64) -> (Option<NurbsCurve>, Option<NurbsCurve>) {
+fn cut(c: &NurbsCurve, t: f64, tolerance: &Tolerance) -> (Option<NurbsCurve>, Option<NurbsCurve>) {
     let share = (t - c.domain().start) / c.domain().length();
-    if share <= NOTHING {
+    let nothing = (NOTHING * tolerance.join / c.polygon_length().max(f64::MIN_POSITIVE)).min(NO_SHARE);
+    if share <= nothing {
         return (None, Some(c.clone()));
     }
-    if share >= 1.0 - NOTHING {
+    if share >= 1.0 - nothing {
         return (Some(c.clone()), None);
     }
     c.split(t).map_or((Some(c.clone()), None), |(a, b)| (Some(a), Some(b)))
@@ -103,14 +129,15 @@ fn with_front(mut items: VecDeque<Item>, rest: Option<NurbsCurve>) -> VecDeque<I
 }
 
 /// The rolling plane: the ruling that it touches, and the direction in it in which it goes on.
-struct Walk {
+struct Walk<'a> {
+    tolerance: &'a Tolerance,
     left: [VecDeque<Item>; 2],
     at: [Point3; 2],
     ahead: Vector3,
     facets: Vec<Facet>,
 }
 
-impl Walk {
+impl Walk<'_> {
     fn ruling(&self) -> Vector3 {
         self.at[1] - self.at[0]
     }
@@ -147,12 +174,9 @@ impl Walk {
             self.left[side].pop_front();
             return Some(());
         }
-        let end = first_zero(bend, |t| {
-            let (p, tangent) = bend.moving(t);
-            spread(&exit, &tangent, &(p - at))
-        });
+        let end = first_touched(bend, at, &exit);
         self.left[1 - side].pop_front();
-        let (rolled, rest) = end.map_or((Some(bend.clone()), None), |t| cut(bend, t));
+        let (rolled, rest) = end.map_or((Some(bend.clone()), None), |t| cut(bend, t, self.tolerance));
         if let Some(rest) = rest {
             self.left[1 - side].push_front(Item::Bend(rest));
         }
@@ -173,21 +197,18 @@ impl Walk {
         if spread(&start_tangent(a), &start_tangent(b), &self.ruling()).abs() > NEARLY_ALONG {
             return None;
         }
-        let from = |c: &NurbsCurve, p: Point3, tangent: Vector3, t: f64| {
-            let (q, own) = c.moving(t);
-            spread(&tangent, &own, &(q - p))
-        };
-        let at_ends = spread(&end_tangent(a), &end_tangent(b), &(b.end() - a.end())).abs();
-        let a_ends = first_zero(b, |u| from(b, a.end(), end_tangent(a), u));
-        let b_ends = first_zero(a, |t| from(a, b.end(), end_tangent(b), t));
+        let both_end = end_tangent(a).dot(&end_tangent(b)) > 0.0
+            && spread(&end_tangent(a), &end_tangent(b), &(b.end() - a.end())).abs() < ALONG;
+        let a_ends = first_touched(b, a.end(), &end_tangent(a));
+        let b_ends = first_touched(a, b.end(), &end_tangent(b));
         let (ta, tb) = (a.domain().end, b.domain().end);
         let (t, u) = match (a_ends, b_ends) {
-            _ if at_ends < ALONG => (ta, tb),
+            _ if both_end => (ta, tb),
             (Some(u), _) => (ta, u),
             (None, Some(t)) => (t, tb),
             (None, None) => return None,
         };
-        let ((own, rest_a), (other, rest_b)) = (cut(a, t), cut(b, u));
+        let ((own, rest_a), (other, rest_b)) = (cut(a, t, self.tolerance), cut(b, u, self.tolerance));
         self.left.iter_mut().for_each(|left| drop(left.pop_front()));
         for (side, rest) in [(0, rest_a), (1, rest_b)] {
             self.left[side] = with_front(std::mem::take(&mut self.left[side]), rest);
@@ -227,7 +248,7 @@ impl Walk {
             }
             [Some(Item::Corner(_, a)), Some(Item::Corner(_, b))] => {
                 let turns = [self.turn_to(&a), self.turn_to(&b)];
-                if turns[0] * turns[1] < 0.0 && turns.iter().all(|t| t.abs() > ALONG) {
+                if turns[0] * turns[1] < 0.0 && turns.iter().all(|t| t.abs() > TURNED) {
                     return None;
                 }
                 let side = usize::from(turns[1].abs() < turns[0].abs());
@@ -242,17 +263,22 @@ impl Walk {
             }
             [Some(Item::Bend(a)), Some(Item::Bend(b))] => self.roll_along(&a, &b)?,
             // One curve has come to its end: what is left of the other one stands about it.
-            [Some(item), None] => self.rest(0, item),
-            [None, Some(item)] => self.rest(1, item),
+            [Some(item), None] => self.rest(0, item)?,
+            [None, Some(item)] => self.rest(1, item)?,
             _ => return None,
         }
         Some(())
     }
 
-    fn rest(&mut self, side: usize, item: Item) {
+    /// The plane goes on about the end of the other curve; where it would have to turn first, there would be a fold between
+    /// places that are no corners.
+    fn rest(&mut self, side: usize, item: Item) -> Option<()> {
         self.left[side].pop_front();
-        if let Item::Line(piece) | Item::Bend(piece) = item {
-            self.fan(side, piece);
+        match item {
+            Item::Corner(_, exit) => self.holds(&exit).then_some(()),
+            Item::Line(piece) | Item::Bend(piece) => {
+                self.holds(&start_tangent(&piece)).then(|| self.fan(side, piece))
+            }
         }
     }
 }
@@ -327,9 +353,9 @@ fn begun_at_plane(
         }
     }
     let (_, k, t) = best?;
-    if let ([only], Some(t)) = (run, t)
-        && let Some(begun) = only.begun_at(t, tolerance.join)
-    {
+    if let ([only], Some(t)) = (run, t) {
+        // In one piece again, so that nothing ends where it happened to begin.
+        let begun = only.begun_at(t, tolerance.resolution).unwrap_or_else(|| only.clone());
         let at = begun.start();
         return Some((VecDeque::from([Item::Bend(begun)]), at));
     }
@@ -337,7 +363,7 @@ fn begun_at_plane(
     turned.rotate_left(k);
     let at = match (turned.front()?.clone(), t) {
         (Item::Bend(c), Some(t)) => {
-            let (before, after) = cut(&c, t);
+            let (before, after) = cut(&c, t, tolerance);
             turned.pop_front();
             turned.extend(before.map(Item::Bend));
             turned = with_front(turned, after);
@@ -364,7 +390,8 @@ pub(super) fn walked(
     } else {
         (items(second, false), second.first()?.start())
     };
-    let mut walk = Walk { left: [items(first, closed), b], at: [from, to], ahead, facets: Vec::new() };
+    let mut walk =
+        Walk { tolerance, left: [items(first, closed), b], at: [from, to], ahead, facets: Vec::new() };
     if !closed {
         // Where the ends do not agree, the plane turns at one of them first, about the other one if it cannot.
         let exit = start_tangent(&second[0]);
@@ -372,18 +399,19 @@ pub(super) fn walked(
             let mut other = Walk { left: walk.left.clone(), facets: Vec::new(), ahead: exit, ..walk };
             walk.left[1].push_front(Item::Corner(to, exit));
             other.left[0].push_front(Item::Corner(from, ahead));
-            return [walk, other].into_iter().find_map(|walk| walk_on(walk, None, tolerance));
+            return [walk, other].into_iter().find_map(|walk| walk_on(walk, None));
         }
     }
-    walk_on(walk, closed.then_some([from, to]), tolerance)
+    walk_on(walk, closed.then_some([from, to]))
 }
 
 /// Walks to the end, which of closed runs is the beginning.
-fn walk_on(mut walk: Walk, back: Option<[Point3; 2]>, tolerance: &Tolerance) -> Option<Vec<Facet>> {
+fn walk_on(mut walk: Walk<'_>, back: Option<[Point3; 2]>) -> Option<Vec<Facet>> {
     for _ in 0..MOST_EVENTS {
         geometry::check_work();
         if walk.left.iter().all(VecDeque::is_empty) {
-            let came_back = back.is_none_or(|b| (0..2).all(|k| (walk.at[k] - b[k]).norm() <= tolerance.join));
+            let came_back = back
+                .is_none_or(|b| (0..2).all(|k| (walk.at[k] - b[k]).norm() <= NOTHING * walk.tolerance.join));
             return (came_back && !walk.facets.is_empty()).then_some(walk.facets);
         }
         walk.go()?;

@@ -3,9 +3,10 @@
 //! (section 10.5), with the guides' places allowed to wander along the sections.
 
 use geometry::{
-    EndDerivatives, FittedSurface, NurbsCurve, NurbsSurface, Point3, Skin, SkinCourse, Tolerance, Vector3,
-    curves_approach, fit_surface, interpolate, skin_along,
+    EndDerivatives, FittedSurface, Frame, NurbsCurve, NurbsSurface, Point3, Skin, SkinCourse, Tolerance,
+    Vector3, curves_approach, fit_surface, interpolate, skin_along,
 };
+use nalgebra::{Matrix2, Matrix3x2};
 
 use crate::SurfacingError;
 use crate::monotone::Monotone;
@@ -29,13 +30,74 @@ struct Track<'a> {
 }
 
 impl Track<'_> {
-    /// How far the skin is to be shifted on the guide, at v.
-    fn shift(&self, surface: &NurbsSurface, v: f64, closed: bool) -> (f64, Vector3) {
+    /// At v: the guide's place along the section, the skin there, and where the guide wants it.
+    fn pull(&self, surface: &NurbsSurface, v: f64, closed: bool) -> Pull {
         let u = self.across.at(v);
         let u = if closed { u.rem_euclid(1.0) } else { u.clamp(0.0, 1.0) };
         let miss = Vector3::new(self.misses[0].at(v), self.misses[1].at(v), self.misses[2].at(v));
-        let on_skin = surface.point(u, v);
-        (u, self.curve.point(self.along.at(v)) - on_skin - miss)
+        Pull { u, from: surface.point(u, v), to: self.curve.point(self.along.at(v)) - miss }
+    }
+}
+
+struct Pull {
+    u: f64,
+    from: Point3,
+    to: Point3,
+}
+
+/// What guides do to a section: the affine map that brings it nearest to all of them, and what is left for each, spread
+/// along the section. Guides that only widen, flatten, turn or move a section keep its shape so: equal ones on circles give
+/// circles.
+struct Led {
+    map: Option<Map>,
+    rest: NurbsCurve,
+}
+
+/// An affine map of a section's plane into space; what stands off the plane is moved along.
+struct Map {
+    plane: Frame,
+    to: Point3,
+    axes: [Vector3; 2],
+}
+
+impl Map {
+    /// Smallest share of a plane that guides must span to tell how all of it is mapped.
+    const SPANNED: f64 = 1e-3;
+
+    /// From three pulls or more, round a closed section, by least squares.
+    fn of(pulls: &[Pull]) -> Option<Self> {
+        if pulls.len() < 3 {
+            return None;
+        }
+        let mean = |of: &dyn Fn(&Pull) -> Point3| {
+            Point3::from(pulls.iter().map(|p| of(p).coords).sum::<Vector3>() / pulls.len() as f64)
+        };
+        let (from, to) = (mean(&|p| p.from), mean(&|p| p.to));
+        let outline: Vec<Point3> = pulls.iter().map(|p| p.from).collect();
+        let plane = Frame { origin: from, ..Frame::of_outline(&outline)? };
+        let (mut spread, mut reach) = (Matrix2::zeros(), Matrix3x2::zeros());
+        for pull in pulls {
+            let at = plane.coordinates(&pull.from).xy();
+            spread += at * at.transpose();
+            reach += (pull.to - to) * at.transpose();
+        }
+        if spread.determinant() <= Self::SPANNED * spread.trace().powi(2) {
+            return None;
+        }
+        let axes = reach * spread.try_inverse()?;
+        Some(Self { plane, to, axes: [axes.column(0).into(), axes.column(1).into()] })
+    }
+
+    fn of_point(&self, p: &Point3) -> Point3 {
+        let at = self.plane.coordinates(p);
+        self.to + self.axes[0] * at.x + self.axes[1] * at.y + self.plane.z * at.z
+    }
+}
+
+impl Led {
+    fn point(&self, on_skin: &Point3, u: f64) -> Point3 {
+        let mapped = self.map.as_ref().map_or(*on_skin, |map| map.of_point(on_skin));
+        mapped + self.rest.point(u).coords
     }
 }
 
@@ -94,16 +156,14 @@ pub(super) fn guided(
         });
     }
     // Asked for at few values of v, each for many of u.
-    let shifts = std::cell::RefCell::new(std::collections::HashMap::<u64, NurbsCurve>::new());
+    let known = std::cell::RefCell::new(std::collections::HashMap::<u64, Led>::new());
     let at = |u: f64, v: f64| -> Result<Point3, SurfacingError> {
-        let mut known = shifts.borrow_mut();
-        let curve = match known.entry(v.to_bits()) {
+        let mut known = known.borrow_mut();
+        let led = match known.entry(v.to_bits()) {
             std::collections::hash_map::Entry::Occupied(e) => e.into_mut(),
-            std::collections::hash_map::Entry::Vacant(e) => {
-                e.insert(shift_curve(&tracks, &surface, v, closed)?)
-            }
+            std::collections::hash_map::Entry::Vacant(e) => e.insert(led(&tracks, &surface, v, closed)?),
         };
-        Ok(surface.point(u, v) + curve.point(u).coords)
+        Ok(led.point(&surface.point(u, v), u))
     };
     let mut made = Guided { surfaces: Vec::new(), max_deviation: 0.0, largest_gap };
     let single = joints.len() == 2;
@@ -134,16 +194,14 @@ fn with_border_at(surface: NurbsSurface, end: usize, tip: &Point3) -> Result<Nur
     Ok(NurbsSurface::from_homogeneous(surface.knots_u().clone(), surface.knots_v().clone(), net)?)
 }
 
-/// Shifts along a section as a smooth curve over u: those of the guides at their places, and beyond the outermost ones
-/// of an open section the same as there.
-fn shift_curve(
-    tracks: &[Track<'_>],
-    surface: &NurbsSurface,
-    v: f64,
-    closed: bool,
-) -> Result<NurbsCurve, SurfacingError> {
-    let mut nodes: Vec<(f64, Vector3)> = tracks.iter().map(|t| t.shift(surface, v, closed)).collect();
-    nodes.sort_by(|a, b| a.0.total_cmp(&b.0));
+/// What the guides do to the section at v. What the map leaves is a smooth curve over u, and beyond the outermost guides of
+/// an open section the same as there.
+fn led(tracks: &[Track<'_>], surface: &NurbsSurface, v: f64, closed: bool) -> Result<Led, SurfacingError> {
+    let mut pulls: Vec<Pull> = tracks.iter().map(|t| t.pull(surface, v, closed)).collect();
+    pulls.sort_by(|a, b| a.u.total_cmp(&b.u));
+    let map = if closed { Map::of(&pulls) } else { None };
+    let left = |p: &Pull| p.to - map.as_ref().map_or(p.from, |map| map.of_point(&p.from));
+    let mut nodes: Vec<(f64, Vector3)> = pulls.iter().map(|p| (p.u, left(p))).collect();
     nodes.dedup_by(|b, a| (b.0 - a.0).abs() < 1e-6);
     let (first, last) = (nodes[0], nodes[nodes.len() - 1]);
     if closed {
@@ -164,5 +222,6 @@ fn shift_curve(
     }
     let (parameters, points): (Vec<f64>, Vec<Point3>) =
         nodes.into_iter().map(|(u, d)| (u, Point3::from(d))).unzip();
-    Ok(interpolate(&points, &parameters, 3.min(points.len() - 1), &EndDerivatives::free())?)
+    let rest = interpolate(&points, &parameters, 3.min(points.len() - 1), &EndDerivatives::free())?;
+    Ok(Led { map, rest })
 }

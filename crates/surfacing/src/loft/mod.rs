@@ -177,7 +177,13 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
             for rows in rows.faces {
                 let kind = match how.between {
                     Between::Ring => Skin::Ring,
-                    Between::Straight => Skin::Straight,
+                    Between::Straight => {
+                        // A face for each stretch: at a section it turns.
+                        for pair in rows.windows(2) {
+                            surfaces.push(skin(pair, &Skin::Straight)?);
+                        }
+                        continue;
+                    }
                     _ => {
                         let (rows, ends) = end::agreeing(&rows, sections, &how.ends, tolerance)?;
                         surfaces.push(skin_along(&rows, &course, &Skin::Smooth { ends })?);

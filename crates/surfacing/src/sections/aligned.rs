@@ -1,6 +1,6 @@
 //! Sections turned to run alike, and closed ones begun alike.
 
-use geometry::{NurbsCurve, Point3, Tolerance, as_line};
+use geometry::{Ellipse, NurbsCurve, Point3, Tolerance, Vector3, as_line};
 
 use super::Run;
 use super::outline::{Outline, Pose};
@@ -11,13 +11,12 @@ const PER_PIECE: usize = 4;
 const COMPARED_AT: usize = 48;
 /// Beginnings among which the best one of a smooth section is looked for before it is settled.
 const BEGINNINGS: usize = 96;
-const SETTLING_STEPS: usize = 40;
 /// What each straight piece that would be paired with a bent one adds, in mean squares of sections brought to the size 1.
 const UNLIKE: f64 = 0.05;
 /// Share by which another beginning must be better than the drawn one.
 const CLEARLY: f64 = 1e-6;
-/// Share of the way to the next beginning within which a section begins as drawn.
-const AS_DRAWN: f64 = 1e-3;
+/// How often the best beginning is looked for ten times more closely.
+const CLOSER: usize = 4;
 
 /// A section that others are compared with.
 #[derive(Clone)]
@@ -36,27 +35,36 @@ impl Model {
 }
 
 /// Turns sections to run alike, and begins closed ones alike; empty ones stay out. The one with the most corners, or else
-/// pieces, stays as it is, and the others follow it, each its neighbour, so that their order does not count.
+/// pieces, or else the longest, is begun as it is, and the others follow it, each its neighbour, so that their order does
+/// not count; all run as the first one does.
 pub(crate) fn align(runs: Vec<Run>, closed: bool, tolerance: &Tolerance) -> Vec<Vec<NurbsCurve>> {
     let structure = |run: &Run| {
         let outline = Outline::new(&run.pieces);
-        (outline.corners(closed).iter().filter(|c| **c).count(), run.pieces.len())
+        (outline.corners(closed).iter().filter(|c| **c).count(), run.pieces.len(), outline.whole)
     };
+    let structures: Vec<_> = runs.iter().map(structure).collect();
     let present: Vec<usize> = (0..runs.len()).filter(|&i| !runs[i].pieces.is_empty()).collect();
-    let richest = present.iter().copied().rev().max_by_key(|&i| structure(&runs[i]));
+    let richer = |a: &usize, b: &usize| {
+        structures[*a].partial_cmp(&structures[*b]).unwrap_or(std::cmp::Ordering::Equal)
+    };
+    let richest = present.iter().copied().rev().max_by(richer);
     let mut aligned: Vec<Vec<NurbsCurve>> = vec![Vec::new(); runs.len()];
     let Some(first) = richest else { return aligned };
-    let (own, model) = begun(&runs[first], None, closed, tolerance);
+    let mut turned = vec![false; runs.len()];
+    let Begun { own, model, .. } = begun(&runs[first], None, closed, tolerance);
     aligned[first] = own;
     let onward = present.iter().copied().filter(|i| *i > first).collect::<Vec<_>>();
     let back = present.iter().copied().rev().filter(|i| *i < first).collect::<Vec<_>>();
     for way in [onward, back] {
         let mut before = model.clone();
         for i in way {
-            let (own, next) = begun(&runs[i], Some(&before), closed, tolerance);
-            aligned[i] = own;
-            before = next;
+            let begun = begun(&runs[i], Some(&before), closed, tolerance);
+            (aligned[i], turned[i]) = (begun.own, begun.turned);
+            before = begun.model;
         }
+    }
+    if present.first().is_some_and(|&i| turned[i]) {
+        aligned.iter_mut().for_each(|run| *run = backwards(run));
     }
     aligned
 }
@@ -65,46 +73,54 @@ pub(crate) fn backwards(run: &[NurbsCurve]) -> Vec<NurbsCurve> {
     run.iter().rev().map(NurbsCurve::reversed).collect()
 }
 
-/// A section run and begun like the one beside it, and what its next neighbour is compared with: what was turned by hand
-/// does not turn the ones after it.
-fn begun(run: &Run, before: Option<&Model>, closed: bool, tolerance: &Tolerance) -> (Vec<NurbsCurve>, Model) {
+/// A section run and begun like the one beside it.
+struct Begun {
+    own: Vec<NurbsCurve>,
+    /// What its next neighbour is compared with: what was turned by hand does not turn the ones after it.
+    model: Model,
+    /// Whether it runs the other way than it did.
+    turned: bool,
+}
+
+fn begun(run: &Run, before: Option<&Model>, closed: bool, tolerance: &Tolerance) -> Begun {
     let own = match run.begins {
         Some(share) if closed => begun_at_share(&run.pieces, share, tolerance),
         _ => run.pieces.clone(),
     };
-    let mut best = own.clone();
+    let (mut best, mut turned) = (own.clone(), false);
     let mut pose = Pose::of(&Outline::new(&own), closed);
     if let Some(before) = before {
         let free = closed && run.begins.is_none();
-        let mut candidates: Vec<(Vec<NurbsCurve>, Pose)> = Vec::new();
-        for turned in ways(&own, &pose, before) {
-            let seen = Pose::of(&Outline::new(&turned), closed).facing(&before.pose);
-            let begun = beginnings(&turned, &seen, before, free, tolerance);
-            candidates.extend(begun.into_iter().map(|run| (run, seen.clone())));
+        let mut candidates: Vec<(Vec<NurbsCurve>, Pose, bool)> = Vec::new();
+        for turned in ways(&pose, before) {
+            let way = if turned { backwards(&own) } else { own.clone() };
+            let seen = Pose::of(&Outline::new(&way), closed).facing(&before.pose);
+            let begun = beginnings(&way, &seen, before, free, tolerance);
+            candidates.extend(begun.into_iter().map(|run| (run, seen.clone(), turned)));
         }
         if let [_, _, ..] = candidates[..] {
             let mut least = f64::INFINITY;
-            for (candidate, seen) in candidates {
+            for (candidate, seen, back) in candidates {
                 let cost = cost(&candidate, &seen, before);
                 if cost < least * (1.0 - CLEARLY) - f64::MIN_POSITIVE {
-                    (least, best, pose) = (cost, candidate, seen);
+                    (least, best, pose, turned) = (cost, candidate, seen, back);
                 }
             }
         } else if let Some(only) = candidates.pop() {
-            (best, pose) = only;
+            (best, pose, turned) = only;
         }
     }
-    let here = if run.reversed { backwards(&best) } else { best.clone() };
-    (here, Model::new(best, pose))
+    let own = if run.reversed { backwards(&best) } else { best.clone() };
+    Begun { own, model: Model::new(best, pose), turned }
 }
 
-/// The directions in which a section may run: the one from whose side it turns like its neighbour, if both enclose
-/// something, else both.
-fn ways(own: &[NurbsCurve], pose: &Pose, before: &Model) -> Vec<Vec<NurbsCurve>> {
+/// Whether a section may run as it does and whether it may run backwards: the way from whose side it turns like its
+/// neighbour, if both enclose something, else both.
+fn ways(pose: &Pose, before: &Model) -> Vec<bool> {
     /// Below this cosine a section is seen from its edge.
     const LEVEL: f64 = 0.05;
     let Some((n, m)) = pose.normal.zip(before.pose.normal) else {
-        return vec![own.to_vec(), backwards(own)];
+        return vec![false, true];
     };
     let onward = pose.middle - before.pose.middle;
     let sides = onward.try_normalize(0.0).map(|d| [d.dot(&n), d.dot(&m)]);
@@ -112,7 +128,7 @@ fn ways(own: &[NurbsCurve], pose: &Pose, before: &Model) -> Vec<Vec<NurbsCurve>>
         Some([a, b]) if a.abs() > LEVEL && b.abs() > LEVEL => a * b > 0.0,
         _ => n.dot(&m) >= 0.0,
     };
-    vec![if alike { own.to_vec() } else { backwards(own) }]
+    vec![!alike]
 }
 
 /// The same section begun wherever it may begin: at joints, so that pieces stay whole, at corners if it has any, and a
@@ -138,7 +154,22 @@ fn beginnings(
     if paired || corners.contains(&true) {
         return (0..run.len()).filter(|&k| paired || corners[k]).map(at_joint).collect();
     }
+    if let Some(begun) = ellipse_beside(run, pose, before) {
+        return vec![begun];
+    }
     vec![begun_at_share(run, best_share(&outline, pose, before), tolerance)]
+}
+
+/// An ellipse begun so that it is least twisted against another one, which it then runs along angle by angle: the sum of
+/// the squares between their places is least where that of the products of their axes is greatest.
+fn ellipse_beside(run: &[NurbsCurve], pose: &Pose, before: &Model) -> Option<Vec<NurbsCurve>> {
+    let ([own], [other]) = (run, &before.pieces[..]) else { return None };
+    let (e, f) = (Ellipse::of(own)?, Ellipse::of(other)?);
+    let seen = |pose: &Pose, v: Vector3| pose.seen(&(pose.middle + v));
+    let [a, b] = [e.a, e.b].map(|v| seen(pose, v));
+    let [c, d] = [f.a, f.b].map(|v| seen(&before.pose, v));
+    let angle = (c.dot(&b) - d.dot(&a)).atan2(c.dot(&a) + d.dot(&b));
+    Some(vec![e.begun_at(angle).with_knots_of(own)?])
 }
 
 /// The share of a smooth closed section's length from which on it is least twisted against its neighbour.
@@ -156,39 +187,17 @@ fn best_share(outline: &Outline<'_>, pose: &Pose, before: &Model) -> f64 {
             best = k;
         }
     }
-    // Between the places: where the parabola through the best one and its neighbours is lowest.
-    let beside = |by: usize| costs[(best + by) % BEGINNINGS];
-    let (before, after) = (beside(BEGINNINGS - 1), beside(1));
-    let bend = before - 2.0 * costs[best] + after;
-    let off = if bend > 0.0 { (0.5 * (before - after) / bend).clamp(-0.5, 0.5) } else { 0.0 };
-    // As drawn, if that is as good but for what this cannot tell.
-    if best == 0 && off.abs() < AS_DRAWN {
-        0.0
-    } else {
-        ((best as f64 + off) / BEGINNINGS as f64).rem_euclid(1.0)
+    // Between the places: where the parabola through the best one and its neighbours is lowest, and again more closely.
+    let at = |share: f64| pose.apart(&outline.places(share, COMPARED_AT), &before.pose, &before.marks);
+    let mut share = best as f64 / BEGINNINGS as f64;
+    let mut step = 1.0 / BEGINNINGS as f64;
+    for _ in 0..CLOSER {
+        let (x, y, z) = (at(share - step), at(share), at(share + step));
+        let bend = x - 2.0 * y + z;
+        share += if bend > 0.0 { (0.5 * (x - z) / bend).clamp(-1.0, 1.0) * step } else { 0.0 };
+        step *= 0.1;
     }
-}
-
-/// Where a function is least between two places.
-///
-/// # References
-/// Kiefer's golden section search, Proc. Amer. Math. Soc. 4, 1953.
-pub(super) fn least_within([mut a, mut b]: [f64; 2], f: impl Fn(f64) -> f64) -> f64 {
-    const GOLDEN: f64 = 0.618_033_988_749_894_9;
-    let (mut x, mut y) = (b - GOLDEN * (b - a), a + GOLDEN * (b - a));
-    let (mut fx, mut fy) = (f(x), f(y));
-    for _ in 0..SETTLING_STEPS {
-        if fx <= fy {
-            (b, y, fy) = (y, x, fx);
-            x = b - GOLDEN * (b - a);
-            fx = f(x);
-        } else {
-            (a, x, fx) = (x, y, fy);
-            y = a + GOLDEN * (b - a);
-            fy = f(y);
-        }
-    }
-    0.5 * (a + b)
+    share.rem_euclid(1.0)
 }
 
 /// How much a section as it runs and begins is twisted against its neighbour.
@@ -224,7 +233,7 @@ fn begun_at_share(run: &[NurbsCurve], share: f64, tolerance: &Tolerance) -> Vec<
         turned.rotate_left(joint);
         return turned;
     }
-    let (piece, t) = outline.locate(share);
+    let (piece, t) = outline.locate_cut(share);
     if let [only] = run {
         return vec![only.begun_at(t, tolerance.join).unwrap_or_else(|| only.clone())];
     }

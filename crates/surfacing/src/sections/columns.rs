@@ -2,7 +2,6 @@
 
 use geometry::{NurbsCurve, Point3, Tolerance, Vector3};
 
-use super::aligned::least_within;
 use super::outline::{Outline, Pose};
 
 /// Places, besides its joints and their middles, at which a section may be divided.
@@ -46,22 +45,44 @@ pub(super) fn columns(runs: &[Vec<NurbsCurve>], closed: bool, tolerance: &Tolera
     let inner = |i: usize| -> Vec<f64> {
         (1..runs[i].len()).filter(|&k| corners[i][k]).map(|k| outlines[i].joints[k]).collect()
     };
-    let richest = (0..runs.len()).rev().max_by_key(|&i| inner(i).len()).unwrap_or(0);
-    let wanted = inner(richest);
-    let ring = closed && wanted.is_empty() && corners.iter().all(|c| !c[0]);
-    let model = Pose::of(&outlines[richest], closed);
-    let marks: Vec<Vector3> = wanted.iter().map(|&s| model.seen(&outlines[richest].point(s))).collect();
+    let inners: Vec<Vec<f64>> = (0..runs.len()).map(inner).collect();
+    let most = inners.iter().map(Vec::len).max().unwrap_or(0);
+    let ring = closed && most == 0 && corners.iter().all(|c| !c[0]);
+    // Each seen like the one before it.
+    let mut poses: Vec<Pose> = Vec::with_capacity(runs.len());
+    for outline in &outlines {
+        let pose = Pose::of(outline, closed);
+        poses.push(match poses.last() {
+            Some(before) => pose.facing(before),
+            None => pose,
+        });
+    }
+    let seen = |i: usize, shares: &[f64]| -> Vec<Vector3> {
+        shares.iter().map(|&s| poses[i].seen(&outlines[i].point(s))).collect()
+    };
+    let rich: Vec<usize> = (0..runs.len()).filter(|&i| inners[i].len() == most).collect();
     let last = runs.len() - 1;
     let divided: Vec<Vec<f64>> = (0..runs.len())
         .map(|i| {
-            if i == richest {
-                return wanted.clone();
+            if inners[i].len() == most {
+                return inners[i].clone();
             }
-            let pose = Pose::of(&outlines[i], closed).facing(&model);
-            division(&outlines[i], &inner(i), &pose, &marks, i == 0 || i == last)
+            // Between the richest ones on both sides, the nearer one the more, so that the order does not count.
+            let before = rich.iter().copied().rfind(|k| *k < i);
+            let after = rich.iter().copied().find(|k| *k > i);
+            let marks = match (before, after) {
+                (Some(a), Some(b)) => {
+                    let share = (i - a) as f64 / (b - a) as f64;
+                    let pairs = seen(a, &inners[a]).into_iter().zip(seen(b, &inners[b]));
+                    pairs.map(|(p, q)| p * (1.0 - share) + q * share).collect()
+                }
+                (Some(k), None) | (None, Some(k)) => seen(k, &inners[k]),
+                (None, None) => Vec::new(),
+            };
+            division(&outlines[i], &inners[i], &poses[i], &marks, i == 0 || i == last)
         })
         .collect();
-    (0..=wanted.len())
+    (0..=most)
         .map(|k| {
             let chains = outlines.iter().zip(&divided).map(|(outline, shares)| {
                 let from = k.checked_sub(1).map_or(0.0, |k| shares[k]);
@@ -156,9 +177,18 @@ fn settled(
         let high = shares.get(j + 1).copied().unwrap_or(1.0);
         let reach = 1.0 / PLACES as f64;
         let (from, to) = ((shares[j] - reach).max(low), (shares[j] + reach).min(high));
-        let off = |s: f64| (pose.seen(&outline.point(s)) - marks[j]).norm_squared();
+        // Nearest where the way to the mark is square to the section.
+        let along = |s: f64| {
+            let (p, d) = outline.moving(s);
+            (pose.seen(&p) - marks[j]).dot(&pose.seen(&(pose.middle + d)))
+        };
+        let nearest = match (along(from) < 0.0, along(to) > 0.0) {
+            (true, true) => geometry::bisect(from, to, |s| along(s) < 0.0),
+            (true, false) => to,
+            _ => from,
+        };
         let gap = if may_narrow { 0.0 } else { NARROWEST };
-        let found = least_within([from, to], off).clamp(low + gap, (high - gap).max(low + gap));
+        let found = nearest.clamp(low + gap, (high - gap).max(low + gap));
         let narrow = |end: f64| may_narrow && (found - end).abs() < NARROWEST;
         shares[j] = match () {
             () if narrow(low) => low,

@@ -5,6 +5,8 @@ use nalgebra::{Rotation3, Unit};
 
 /// Turn of the tangent in radians, a fifth of a degree, above which two pieces meet at a corner.
 pub(crate) const CORNER: f64 = 0.0035;
+/// Share of a piece's domain within which a place to cut is at a knot.
+const SAME_KNOT: f64 = 1e-6;
 /// Places at which a section is compared with another one.
 const COMPARED_AT: usize = 48;
 
@@ -37,6 +39,14 @@ impl<'a> Outline<'a> {
         let (from, to) = (self.joints[k], self.joints[k + 1]);
         let within = if to > from { ((share - from) / (to - from)).clamp(0.0, 1.0) } else { 0.0 };
         (k, self.lengths[k].parameter(within))
+    }
+
+    /// The same to cut there: at a knot if that is as good as there, since a span of next to no length is of no use.
+    pub fn locate_cut(&self, share: f64) -> (usize, f64) {
+        let (k, t) = self.locate(share);
+        let knots = self.pieces[k].knots();
+        let near = SAME_KNOT * knots.domain().length();
+        (k, knots.breaks().into_iter().find(|b| (b - t).abs() <= near).unwrap_or(t))
     }
 
     pub fn point(&self, share: f64) -> Point3 {
@@ -82,7 +92,7 @@ impl<'a> Outline<'a> {
             }
             let d = piece.domain();
             let place = |share: f64, end: f64, joint: f64| {
-                if share == joint { end } else { self.locate(share).1 }
+                if share == joint { end } else { self.locate_cut(share).1 }
             };
             let (s, e) = (place(a, d.start, self.joints[k]), place(b, d.end, self.joints[k + 1]));
             out.push(piece.part(s, e));
