@@ -2,7 +2,7 @@
 
 use geometry::{
     ArcLength, Domain, Frame, Homogeneous, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3,
-    closest_on_curve,
+    closest_on_curve, closest_on_surface,
 };
 use nalgebra::Matrix4;
 use topology::Body;
@@ -15,6 +15,8 @@ use crate::chain::as_one;
 use crate::sections::{Run, align, backwards, check_alike, places, rows_of_faces};
 
 const FIRST_SAMPLES_PER_SPAN: usize = 3;
+/// Places per span of a section at which it is held against the surface that was made of it.
+const MISSED_PER_SPAN: usize = 8;
 
 /// What happens to a section's height where the rails come closer or part.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -131,6 +133,7 @@ pub fn rail_sweep(
     let mut max_deviation: Option<f64> = None;
     if how.clean {
         surfaces = motion.clean(&runs, &shares)?;
+        max_deviation = Some(motion.missed(&runs, &shares, &surfaces)?);
     } else {
         for rows in rows_of_faces(&runs, &points, closed, false, tolerance)?.faces {
             let local = Local::new(shares.iter().copied().zip(rows).collect())?;
@@ -183,6 +186,26 @@ impl<'a> RailMotion<'a> {
 
     fn direction(&self, parameters: [f64; 2]) -> Vector3 {
         [0, 1].map(|k| self.rails[k].tangent(parameters[k]).unwrap_or_else(Vector3::zeros)).iter().sum()
+    }
+
+    /// How far sections lie off the surfaces that were made of them, piece by piece, in millimetres.
+    fn missed(
+        &self,
+        runs: &[Vec<NurbsCurve>],
+        shares: &[f64],
+        surfaces: &[NurbsSurface],
+    ) -> Result<f64, SurfacingError> {
+        let mut worst: f64 = 0.0;
+        for (run, &share) in runs.iter().zip(shares) {
+            let map = self.place(share)?;
+            for (piece, surface) in run.iter().zip(surfaces) {
+                for t in piece.knots().sampled(MISSED_PER_SPAN) {
+                    let at = map.transform_point(&piece.point(t));
+                    worst = worst.max(closest_on_surface(surface, &at).distance);
+                }
+            }
+        }
+        Ok(worst)
     }
 
     /// One row of control points for each of the rails' own, piece by piece.

@@ -406,13 +406,13 @@ impl Net {
                 let edge: Vec<usize> = (0..line).map(|k| at(0, k)).collect();
                 let about = middle(&edge);
                 let turn = rotation(axis, *angle);
-                // The last row that follows stays where it is, as does all behind it.
-                let follow = (*follow).clamp(1, count - 1);
+                // The row behind the last one that follows stays where it is, as does all behind it.
+                let follow = (*follow).min(count - 1);
                 for k in 0..line {
                     let p = self.points[edge[k]];
                     let shift = about + turn * (p - about) + by - p;
-                    for step in 0..follow {
-                        let share = 1.0 - step as f64 / follow as f64;
+                    for step in 0..=follow {
+                        let share = 1.0 - step as f64 / (follow + 1) as f64;
                         // Level at both ends, so that neither the border nor what stays is bent where they meet.
                         let share = share * share * (3.0 - 2.0 * share);
                         out[at(step, k)] += shift * share;

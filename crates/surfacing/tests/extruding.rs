@@ -64,6 +64,11 @@ fn an_extrusion_ends_at_a_slanted_plane_and_an_open_one_stays_a_surface() {
     let refused = |direction: Vector3, reach: Reach| pulled(open.clone(), direction, &reach, &tolerance);
     assert!(matches!(refused(Vector3::x(), Reach::Between(0.0, 3.0)), Err(SurfacingError::NoLength { .. })));
     assert!(matches!(refused(Vector3::z(), Reach::Between(2.0, 2.0)), Err(SurfacingError::NoLength { .. })));
+    // Nothing stands on an outline that is moved in its own plane.
+    for outline in [circle(3.0, 0.0), square(2.0, 1.0)] {
+        let flat = pulled(outline, Vector3::new(0.6, 0.8, 0.0), &Reach::Between(0.0, 9.0), &tolerance);
+        assert!(matches!(flat, Err(SurfacingError::NoLength { .. })));
+    }
     let beside = Frame::new(Point3::new(0.0, 9.0, 0.0), Vector3::x(), Vector3::z()).unwrap();
     assert!(matches!(refused(Vector3::z(), Reach::UpTo(beside)), Err(SurfacingError::NoLength { .. })));
 }

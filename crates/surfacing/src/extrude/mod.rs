@@ -49,6 +49,10 @@ pub fn extrude(
     }
     let outlines: Vec<NurbsCurve> = curves.iter().map(|c| c.0.clone()).collect();
     let encloses = encloses(&outlines, tolerance);
+    if encloses && runs_in_plane(&outlines, direction, tolerance) {
+        let why = "the direction runs in the outline's own plane";
+        return Err(SurfacingError::NoLength { why, at: outlines[0].start().into() });
+    }
     let close = close && encloses;
     // Moved and affine maps, so that the control points' images are those of the image.
     let straight = |ends: &dyn Fn(&NurbsCurve) -> [NurbsCurve; 2]| {
@@ -117,6 +121,19 @@ fn facing_outward(shell: &Shell, direction: &Vector3) -> Shell {
         out = Some(out.map_or_else(|| tube.clone(), |all| all.beside(&tube)));
     }
     out.unwrap_or_else(|| shell.clone())
+}
+
+/// Whether closed outlines, seen along a direction, are no more than a line.
+fn runs_in_plane(outlines: &[NurbsCurve], direction: &Vector3, tolerance: &Tolerance) -> bool {
+    let from = outlines[0].start();
+    let across = |p: Point3| {
+        let d = p - from;
+        d - direction * d.dot(direction)
+    };
+    let seen: Vec<Vector3> = outlines.iter().flat_map(NurbsCurve::control_points).map(across).collect();
+    let widest = seen.iter().copied().max_by(|a, b| a.norm_squared().total_cmp(&b.norm_squared()));
+    let Some(along) = widest.and_then(|w| w.try_normalize(tolerance.resolution)) else { return true };
+    seen.iter().all(|d| (d - along * d.dot(&along)).norm() <= tolerance.resolution)
 }
 
 /// Refuses a way of no length, and a curve that runs along it.
