@@ -29,7 +29,7 @@ struct Model {
 
 impl Model {
     fn new(pieces: Vec<NurbsCurve>, pose: Pose) -> Self {
-        let marks = Outline::new(&pieces).places(0.0, COMPARED_AT);
+        let marks = Outline::coarse(&pieces).places(0.0, COMPARED_AT);
         Self { pieces, pose, marks }
     }
 }
@@ -39,8 +39,8 @@ impl Model {
 /// not count; all run as the first one does.
 pub(crate) fn align(runs: Vec<Run>, closed: bool, tolerance: &Tolerance) -> Vec<Vec<NurbsCurve>> {
     let structure = |run: &Run| {
-        let outline = Outline::new(&run.pieces);
-        (outline.corners(closed).iter().filter(|c| **c).count(), run.pieces.len(), outline.whole)
+        let outline = Outline::coarse(&run.pieces);
+        (outline.corners(closed).iter().filter(|c| **c).count(), run.pieces.len(), outline.whole())
     };
     let structures: Vec<_> = runs.iter().map(structure).collect();
     let present: Vec<usize> = (0..runs.len()).filter(|&i| !runs[i].pieces.is_empty()).collect();
@@ -88,13 +88,13 @@ fn begun(run: &Run, before: Option<&Model>, closed: bool, tolerance: &Tolerance)
         _ => run.pieces.clone(),
     };
     let (mut best, mut turned) = (own.clone(), false);
-    let mut pose = Pose::of(&Outline::new(&own), closed);
+    let mut pose = Pose::of(&Outline::coarse(&own), closed);
     if let Some(before) = before {
         let free = closed && run.begins.is_none();
         let mut candidates: Vec<(Vec<NurbsCurve>, Pose, bool)> = Vec::new();
         for turned in ways(&pose, before) {
             let way = if turned { backwards(&own) } else { own.clone() };
-            let seen = Pose::of(&Outline::new(&way), closed).facing(&before.pose);
+            let seen = Pose::of(&Outline::coarse(&way), closed).facing(&before.pose);
             let begun = beginnings(&way, &seen, before, free, tolerance);
             candidates.extend(begun.into_iter().map(|run| (run, seen.clone(), turned)));
         }
@@ -143,7 +143,7 @@ fn beginnings(
     if !free {
         return vec![run.to_vec()];
     }
-    let outline = Outline::new(run);
+    let outline = Outline::coarse(run);
     let corners = outline.corners(true);
     let at_joint = |k: usize| {
         let mut turned = run.to_vec();
@@ -203,7 +203,7 @@ fn best_share(outline: &Outline<'_>, pose: &Pose, before: &Model) -> f64 {
 /// How much a section as it runs and begins is twisted against its neighbour.
 fn cost(run: &[NurbsCurve], pose: &Pose, before: &Model) -> f64 {
     if run.len() != before.pieces.len() || run.len() == 1 {
-        let own = Outline::new(run).places(0.0, COMPARED_AT);
+        let own = Outline::coarse(run).places(0.0, COMPARED_AT);
         return pose.apart(&own, &before.pose, &before.marks);
     }
     let places = |pieces: &[NurbsCurve]| -> Vec<Point3> {
@@ -221,14 +221,14 @@ fn cost(run: &[NurbsCurve], pose: &Pose, before: &Model) -> f64 {
 
 /// A closed run begun at a share of its length; one of several pieces with corners at the joint nearest to that.
 fn begun_at_share(run: &[NurbsCurve], share: f64, tolerance: &Tolerance) -> Vec<NurbsCurve> {
-    let outline = Outline::new(run);
+    let outline = Outline::coarse(run);
     let share = share.rem_euclid(1.0);
-    let near = tolerance.join / outline.whole;
+    let near = tolerance.join / outline.whole();
     let off = |j: f64| (j - share).abs().min(1.0 - (j - share).abs());
-    let joint = (0..run.len()).min_by(|&a, &b| off(outline.joints[a]).total_cmp(&off(outline.joints[b])));
+    let joint = (0..run.len()).min_by(|&a, &b| off(outline.joints()[a]).total_cmp(&off(outline.joints()[b])));
     let joint = joint.unwrap_or(0);
     let has_corners = outline.corners(true).contains(&true);
-    if has_corners || off(outline.joints[joint]) <= near {
+    if has_corners || off(outline.joints()[joint]) <= near {
         let mut turned = run.to_vec();
         turned.rotate_left(joint);
         return turned;

@@ -43,7 +43,7 @@ pub(super) fn columns(runs: &[Vec<NurbsCurve>], closed: bool, tolerance: &Tolera
         return ends.windows(2).map(between).collect();
     }
     let inner = |i: usize| -> Vec<f64> {
-        (1..runs[i].len()).filter(|&k| corners[i][k]).map(|k| outlines[i].joints[k]).collect()
+        (1..runs[i].len()).filter(|&k| corners[i][k]).map(|k| outlines[i].joints()[k]).collect()
     };
     let inners: Vec<Vec<f64>> = (0..runs.len()).map(inner).collect();
     let most = inners.iter().map(Vec::len).max().unwrap_or(0);
@@ -111,7 +111,7 @@ fn division(
         return Vec::new();
     }
     let mut places: Vec<f64> = (1..PLACES).map(|k| k as f64 / PLACES as f64).collect();
-    places.extend(outline.joints.windows(2).flat_map(|w| [w[0], 0.5 * (w[0] + w[1])]));
+    places.extend(outline.joints().windows(2).flat_map(|w| [w[0], 0.5 * (w[0] + w[1])]));
     places.retain(|s| *s > NARROWEST && *s < 1.0 - NARROWEST);
     // As many more as there must be at least.
     places.extend((1..=marks.len()).map(|k| k as f64 / (marks.len() + 1) as f64));

@@ -52,7 +52,7 @@ pub(crate) fn middle(points: &[Point3]) -> Vector3 {
 
 /// Places at equal shares of a run's length, its end left out.
 pub(crate) fn places(run: &[NurbsCurve]) -> Vec<Point3> {
-    Outline::new(run).places(0.0, ALIGNED_AT)
+    Outline::coarse(run).places(0.0, ALIGNED_AT)
 }
 
 /// The rows of faces, and the largest distance in millimetres of one from its section.

@@ -1,5 +1,7 @@
 //! A section as a row of pieces, by the length that it has run.
 
+use std::cell::OnceCell;
+
 use geometry::{ArcLength, Frame, NurbsCurve, Point3, Tolerance, Vector3};
 use nalgebra::{Rotation3, Unit};
 
@@ -10,35 +12,121 @@ const SAME_KNOT: f64 = 1e-6;
 /// Places at which a section is compared with another one.
 const COMPARED_AT: usize = 48;
 
-/// A section's pieces in order, with the length run until each, in millimetres.
+/// Samples per knot span of a piece by which it is measured for comparing.
+const MEASURED_PER_SPAN: usize = 8;
+
+/// A section's pieces in order, by shares of the length that they run; that is only measured when it is asked for.
 #[derive(Debug, Clone)]
 pub(super) struct Outline<'a> {
     pub pieces: &'a [NurbsCurve],
-    lengths: Vec<ArcLength<'a>>,
-    /// Shares of the whole length at which pieces begin, and 1.
-    pub joints: Vec<f64>,
-    pub whole: f64,
+    /// Whether lengths are those of polylines, which are known much sooner.
+    coarse: bool,
+    measured: OnceCell<Measured<'a>>,
+}
+
+#[derive(Debug, Clone)]
+struct Measured<'a> {
+    lengths: Vec<Length<'a>>,
+    joints: Vec<f64>,
+    whole: f64,
+}
+
+/// A piece's length by its parameter.
+#[derive(Debug, Clone)]
+enum Length<'a> {
+    Exact(ArcLength<'a>),
+    /// Parameters with the length of the polyline until there.
+    Coarse(Vec<(f64, f64)>),
+}
+
+impl<'a> Length<'a> {
+    fn coarse(piece: &NurbsCurve) -> Self {
+        let mut run = 0.0;
+        let mut before: Option<Point3> = None;
+        let mut mark = |t: f64| {
+            let p = piece.point(t);
+            run += before.replace(p).map_or(0.0, |b| (p - b).norm());
+            (t, run)
+        };
+        Self::Coarse(piece.knots().sampled(MEASURED_PER_SPAN).into_iter().map(&mut mark).collect())
+    }
+
+    fn whole(&self) -> f64 {
+        match self {
+            Self::Exact(length) => length.whole(),
+            Self::Coarse(marks) => marks[marks.len() - 1].1,
+        }
+    }
+
+    fn parameter(&self, share: f64) -> f64 {
+        match self {
+            Self::Exact(length) => length.parameter(share),
+            Self::Coarse(marks) => between(marks.iter().map(|m| (m.1, m.0)), share * self.whole()),
+        }
+    }
+
+    fn share(&self, t: f64) -> f64 {
+        match self {
+            Self::Exact(length) => length.share(t),
+            Self::Coarse(marks) => between(marks.iter().copied(), t) / self.whole().max(f64::MIN_POSITIVE),
+        }
+    }
+}
+
+/// The value at a place between given ones.
+fn between(pairs: impl Iterator<Item = (f64, f64)>, at: f64) -> f64 {
+    let mut before: Option<(f64, f64)> = None;
+    for (x, y) in pairs {
+        match before {
+            Some((a, b)) if at <= x && x > a => return b + (y - b) * ((at - a) / (x - a)).max(0.0),
+            None if at <= x => return y,
+            _ => before = Some((x, y)),
+        }
+    }
+    before.map_or(0.0, |b| b.1)
 }
 
 impl<'a> Outline<'a> {
     pub fn new(pieces: &'a [NurbsCurve]) -> Self {
-        let lengths: Vec<ArcLength<'_>> = pieces.iter().map(ArcLength::new).collect();
-        let whole = lengths.iter().map(ArcLength::whole).sum::<f64>().max(f64::MIN_POSITIVE);
-        let mut joints = vec![0.0];
-        for length in &lengths {
-            joints.push(joints[joints.len() - 1] + length.whole() / whole);
-        }
-        joints[lengths.len()] = 1.0;
-        Self { pieces, lengths, joints, whole }
+        Self { pieces, coarse: false, measured: OnceCell::new() }
+    }
+
+    /// To be compared with others.
+    pub fn coarse(pieces: &'a [NurbsCurve]) -> Self {
+        Self { coarse: true, ..Self::new(pieces) }
+    }
+
+    fn measured(&self) -> &Measured<'a> {
+        self.measured.get_or_init(|| {
+            let length = |c| if self.coarse { Length::coarse(c) } else { Length::Exact(ArcLength::new(c)) };
+            let lengths: Vec<Length<'_>> = self.pieces.iter().map(length).collect();
+            let whole = lengths.iter().map(Length::whole).sum::<f64>().max(f64::MIN_POSITIVE);
+            let mut joints = vec![0.0];
+            for length in &lengths {
+                joints.push(joints[joints.len() - 1] + length.whole() / whole);
+            }
+            joints[lengths.len()] = 1.0;
+            Measured { lengths, joints, whole }
+        })
+    }
+
+    /// Shares of the whole length at which pieces begin, and 1.
+    pub fn joints(&self) -> &[f64] {
+        &self.measured().joints
+    }
+
+    /// Length of all pieces in millimetres.
+    pub fn whole(&self) -> f64 {
+        self.measured().whole
     }
 
     /// Piece and parameter at a share of the whole length.
     pub fn locate(&self, share: f64) -> (usize, f64) {
         let last = self.pieces.len() - 1;
-        let k = self.joints.partition_point(|j| *j <= share).clamp(1, last + 1) - 1;
-        let (from, to) = (self.joints[k], self.joints[k + 1]);
+        let k = self.joints().partition_point(|j| *j <= share).clamp(1, last + 1) - 1;
+        let (from, to) = (self.joints()[k], self.joints()[k + 1]);
         let within = if to > from { ((share - from) / (to - from)).clamp(0.0, 1.0) } else { 0.0 };
-        (k, self.lengths[k].parameter(within))
+        (k, self.measured().lengths[k].parameter(within))
     }
 
     /// The same to cut there: at a knot if that is as good as there, since a span of next to no length is of no use.
@@ -58,35 +146,35 @@ impl<'a> Outline<'a> {
     pub fn moving(&self, share: f64) -> (Point3, Vector3) {
         let (k, t) = self.locate(share);
         let (point, velocity) = self.pieces[k].moving(t);
-        (point, velocity.try_normalize(0.0).unwrap_or_else(Vector3::zeros) * self.whole)
+        (point, velocity.try_normalize(0.0).unwrap_or_else(Vector3::zeros) * self.whole())
     }
 
     /// Shares at which the pieces have knots where they are less smooth than a cubic spline is.
     pub fn rough(&self) -> Vec<f64> {
         let mut out = Vec::new();
         for (k, piece) in self.pieces.iter().enumerate() {
-            let (from, to) = (self.joints[k], self.joints[k + 1]);
+            let (from, to) = (self.joints()[k], self.joints()[k + 1]);
             let distinct = piece.knots().distinct();
             let inner = &distinct[1..distinct.len() - 1];
             let rough = inner.iter().filter(|(_, count)| piece.degree() < count + 2);
-            out.extend(rough.map(|(t, _)| from + (to - from) * self.lengths[k].share(*t)));
+            out.extend(rough.map(|(t, _)| from + (to - from) * self.measured().lengths[k].share(*t)));
         }
         out
     }
 
     /// What runs between two shares; ends that are nearly joints are taken as joints.
     pub fn part(&self, from: f64, to: f64, tolerance: &Tolerance) -> Vec<NurbsCurve> {
-        let near = tolerance.join / self.whole;
+        let near = tolerance.join / self.whole();
         let snapped =
-            |share: f64| self.joints.iter().copied().find(|j| (j - share).abs() <= near).unwrap_or(share);
+            |share: f64| self.joints().iter().copied().find(|j| (j - share).abs() <= near).unwrap_or(share);
         let (from, to) = (snapped(from), snapped(to));
         let mut out = Vec::new();
         for (k, piece) in self.pieces.iter().enumerate() {
-            let (a, b) = (self.joints[k].max(from), self.joints[k + 1].min(to));
+            let (a, b) = (self.joints()[k].max(from), self.joints()[k + 1].min(to));
             if b - a <= near.min(1e-3 * (to - from)) {
                 continue;
             }
-            if (a, b) == (self.joints[k], self.joints[k + 1]) {
+            if (a, b) == (self.joints()[k], self.joints()[k + 1]) {
                 out.push(piece.clone());
                 continue;
             }
@@ -94,7 +182,7 @@ impl<'a> Outline<'a> {
             let place = |share: f64, end: f64, joint: f64| {
                 if share == joint { end } else { self.locate_cut(share).1 }
             };
-            let (s, e) = (place(a, d.start, self.joints[k]), place(b, d.end, self.joints[k + 1]));
+            let (s, e) = (place(a, d.start, self.joints()[k]), place(b, d.end, self.joints()[k + 1]));
             out.push(piece.part(s, e));
         }
         if out.is_empty() {

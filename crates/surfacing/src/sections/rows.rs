@@ -41,8 +41,8 @@ pub(super) fn fitted(
     let solid: Vec<usize> = (0..column.chains.len()).filter(|&i| !is_point(&column.chains[i])).collect();
     let outlines: Vec<Outline<'_>> = solid.iter().map(|&i| Outline::new(&column.chains[i])).collect();
     let joints: Vec<f64> = if pairs_up {
-        let mean = |k: usize| outlines.iter().map(|o| o.joints[k]).sum::<f64>() / outlines.len() as f64;
-        (0..outlines[0].joints.len()).map(mean).collect()
+        let mean = |k: usize| outlines.iter().map(|o| o.joints()[k]).sum::<f64>() / outlines.len() as f64;
+        (0..outlines[0].joints().len()).map(mean).collect()
     } else {
         vec![0.0, 1.0]
     };
@@ -106,7 +106,7 @@ struct Course<'a> {
 impl<'a> Course<'a> {
     fn new(outline: &'a Outline<'a>, joints: &[f64], pairs_up: bool, ring: bool) -> Self {
         let law = (pairs_up && joints.len() > 2).then(|| {
-            let own: Vec<(f64, f64)> = joints.iter().copied().zip(outline.joints.iter().copied()).collect();
+            let own: Vec<(f64, f64)> = joints.iter().copied().zip(outline.joints().iter().copied()).collect();
             if !ring {
                 return Monotone::new(own);
             }
@@ -128,7 +128,7 @@ impl<'a> Course<'a> {
 
     /// Parameters at which it is less smooth than a cubic spline.
     fn rough(&self) -> Vec<f64> {
-        let joints = &self.outline.joints;
+        let joints = self.outline.joints();
         let shares = self.outline.rough().into_iter().chain(joints[1..joints.len() - 1].iter().copied());
         let by_law = |share: f64| {
             self.law.as_ref().map_or(share, |law| geometry::bisect(0.0, 1.0, |u| law.at(u) < share))
