@@ -14,6 +14,13 @@ use topology::Body;
 
 const UNUSABLE: u8 = 2;
 
+/// Tells the user; a reader that has heard enough is no failure of the build.
+macro_rules! complain {
+    ($($said:tt)*) => {
+        drop(writeln!(std::io::stderr(), $($said)*))
+    };
+}
+
 pub struct Job {
     pub recipe: PathBuf,
     pub set: Vec<String>,
@@ -29,7 +36,7 @@ pub fn run(job: &Job) -> ExitCode {
         Ok(true) => ExitCode::SUCCESS,
         Ok(false) => ExitCode::from(1),
         Err(message) => {
-            eprintln!("{message}");
+            complain!("{message}");
             ExitCode::from(UNUSABLE)
         }
     }
@@ -98,10 +105,10 @@ fn try_run(job: &Job) -> Result<bool, String> {
         .map_err(|halt| within("report", halt))?;
     for step in &report.steps {
         if let Some(error) = &step.error {
-            eprintln!("{}: {}", step.name, error.message);
+            complain!("{}: {}", step.name, error.message);
         }
         for warning in &step.warnings {
-            eprintln!("{}: warning: {}", step.name, warning.message);
+            complain!("{}: warning: {}", step.name, warning.message);
         }
     }
     if let Some(path) = &job.report {
@@ -134,7 +141,7 @@ fn try_run(job: &Job) -> Result<bool, String> {
                 format!("is an {kind} where its step is to make a solid").replace("an closed", "a closed")
             }
         };
-        eprintln!("{}: {} {what}", recipe.name, body.name);
+        complain!("{}: {} {what}", recipe.name, body.name);
     }
     let built = report.steps.iter().all(|s| matches!(s.state, "built" | "skipped" | "held"));
     Ok(built && report.bodies.iter().all(|b| b.as_meant))

@@ -51,14 +51,27 @@ enum Points {
 }
 
 impl Local {
+    /// One face by itself.
     pub fn new(rows: Vec<(f64, NurbsCurve)>) -> Result<Self, SurfacingError> {
+        Self::of_faces(vec![rows])?.pop().ok_or(SurfacingError::Empty)
+    }
+
+    /// Faces side by side, which all go from section to section alike, so that they stay together.
+    pub fn of_faces(faces: Vec<Vec<(f64, NurbsCurve)>>) -> Result<Vec<Self>, SurfacingError> {
+        let places: Vec<f64> = faces.first().ok_or(SurfacingError::Empty)?.iter().map(|r| r.0).collect();
+        let row = |i: usize| faces.iter().flat_map(|rows| rows[i].1.control_points()).collect();
+        let blend = Blend::new(places.clone(), &(0..places.len()).map(row).collect::<Vec<_>>());
+        faces.into_iter().map(|rows| Self::blended(rows, &blend)).collect()
+    }
+
+    fn blended(rows: Vec<(f64, NurbsCurve)>, blend: &Blend) -> Result<Self, SurfacingError> {
         let (places, curves): (Vec<f64>, Vec<NurbsCurve>) = rows.into_iter().unzip();
         let model = curves.first().ok_or(SurfacingError::Empty)?.clone();
         let nets: Vec<Vec<Point3>> = curves.iter().map(NurbsCurve::control_points).collect();
         let points = if let [only] = &nets[..] {
             Points::Fixed(only.clone())
         } else {
-            Points::Moving { blend: Blend::new(places.clone(), &nets), rows: nets }
+            Points::Moving { blend: blend.clone(), rows: nets }
         };
         let (knots, weights) = (model.knots(), model.weights());
         let probe = |u: f64| {

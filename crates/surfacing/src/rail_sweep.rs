@@ -135,8 +135,9 @@ pub fn rail_sweep(
         surfaces = motion.clean(&runs, &shares)?;
         max_deviation = Some(motion.missed(&runs, &shares, &surfaces)?);
     } else {
-        for rows in rows_of_faces(&runs, &points, closed, false, tolerance)?.faces {
-            let local = Local::new(shares.iter().copied().zip(rows).collect())?;
+        let faces = rows_of_faces(&runs, &points, closed, false, tolerance)?.faces;
+        let placed = faces.into_iter().map(|rows| shares.iter().copied().zip(rows).collect()).collect();
+        for local in Local::of_faces(placed)? {
             let (surface, deviation) = carried_surface(&motion, &local, tolerance)?;
             max_deviation = Some(max_deviation.unwrap_or(0.0).max(deviation));
             surfaces.push(surface);
@@ -221,9 +222,9 @@ impl<'a> RailMotion<'a> {
         let rail_points = [first.control_points(), second.control_points()];
         let places = first.knots().greville();
         let mut surfaces = Vec::new();
-        for k in 0..runs[0].len() {
-            let rows = shares.iter().copied().zip(runs.iter().map(|r| r[k].clone())).collect();
-            let local = Local::new(rows)?;
+        let piece = |k: usize| shares.iter().copied().zip(runs.iter().map(|r| r[k].clone())).collect();
+        let locals = Local::of_faces((0..runs[0].len()).map(piece).collect())?;
+        for (k, local) in locals.iter().enumerate() {
             let mut net: Vec<Vec<Point3>> = Vec::with_capacity(places.len());
             for (j, &t) in places.iter().enumerate() {
                 let share = 0.5 * (self.lengths[0].share(t) + self.lengths[1].share(t));

@@ -10,7 +10,7 @@ use std::f64::consts::{FRAC_1_SQRT_2, FRAC_PI_2, PI, TAU};
 use geometry::{Frame, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, circle_arc, through_points};
 use proptest::prelude::*;
 use shapes::{circle, drawn, ellipse, frame_at, in_space, mapped, near, sound, square};
-use surfacing::{Between, Loft, Section, loft};
+use surfacing::{Between, Carry, Loft, PathCorners, Section, Sweep, SweepSection, loft, sweep};
 use topology::{Body, seams};
 
 /// Share by which volumes may be off: lofts of unlike pieces are fitted within the fit tolerance.
@@ -246,6 +246,41 @@ fn open_sections_of_several_pieces_stay_joined() {
         made(&[strip(0.0, 8.0, 15.0), strip(30.0, 3.0, 25.0), strip(55.0, 12.0, 9.0)], Between::Smooth);
     let closure = topology::closure(body.shells()[0]);
     assert_eq!((body.shells().len(), closure.free_edges.len(), body.shells()[0].faces().len()), (1, 8, 3));
+}
+
+#[test]
+fn sections_of_several_pieces_are_swept_side_by_side() {
+    let path = through_points(
+        &[
+            Point3::origin(),
+            Point3::new(12.0, 0.0, 45.0),
+            Point3::new(60.0, 0.0, 95.0),
+            Point3::new(70.0, 0.0, 150.0),
+        ],
+        1e-9,
+    )
+    .unwrap();
+    let at = |pieces: Vec<NurbsCurve>, at: f64| SweepSection::Brought { pieces, plane: frame_at(0.0), at };
+    let how = Sweep {
+        carry: Carry::Follow,
+        twist: None,
+        scale: None,
+        corners: PathCorners::Mitred,
+        close: true,
+        name: "side".into(),
+    };
+    let middles: [(Vec<NurbsCurve>, usize); 3] = [
+        (rounded([20.0, 6.0, 2.0], 0.0, 3), 8),
+        (vec![ellipse(9.0, 5.0, 0.0, 0.3)], 1),
+        (square(7.0, 0.0), 4),
+    ];
+    for (middle, faces) in middles {
+        let rounded = |begin| rounded([12.0, 16.0, 3.0], 0.0, begin);
+        let sections = [at(rounded(0), 0.0), at(middle, 0.45), at(rounded(5), 1.0)];
+        let made = sweep(&sections, std::slice::from_ref(&path), &how, &Tolerance::default()).unwrap();
+        sound(&made.body, 0);
+        smooth(&made.body, faces, faces != 4);
+    }
 }
 
 proptest! {

@@ -252,16 +252,14 @@ impl Pose {
 
     /// The same, seen so that its plane agrees with that of another one.
     pub fn facing(mut self, other: &Self) -> Self {
-        if let (Some(own), Some(wanted)) = (self.normal, other.normal) {
-            let wanted = other.turn * wanted;
-            let axis = own.cross(&wanted);
-            let angle = axis.norm().atan2(own.dot(&wanted));
-            // Of half a turn no axis is the shortest.
-            if let Some(axis) = Unit::try_new(axis, 1e-9) {
-                self.turn = Rotation3::from_axis_angle(&axis, angle);
-            }
-        } else {
-            self.turn = other.turn;
+        // From the one to the other by the shortest turn, and on as that one was turned: along a row of sections that goes
+        // round in all, no section is compared with one that faces away.
+        self.turn = other.turn;
+        if let (Some(own), Some(wanted)) = (self.normal, other.normal)
+            && let Some(axis) = Unit::try_new(own.cross(&wanted), 1e-9)
+        {
+            let angle = own.cross(&wanted).norm().atan2(own.dot(&wanted));
+            self.turn = other.turn * Rotation3::from_axis_angle(&axis, angle);
         }
         self
     }

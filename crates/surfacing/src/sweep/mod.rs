@@ -120,21 +120,27 @@ pub fn sweep(
     let (faces, enclosing) = local_sections(sections, &motions, &lengths, tolerance)?;
     let mut surfaces = Vec::new();
     let mut max_deviation: f64 = 0.0;
-    for rows in faces {
-        if legs.iter().any(|l| l.cut[0] || l.cut[1]) {
+    if legs.iter().any(|l| l.cut[0] || l.cut[1]) {
+        for rows in faces {
             let (cut, deviation) = corners::cut_surfaces(&legs, &motions, rows, run.closed, how, tolerance)?;
             surfaces.extend(cut);
             max_deviation = max_deviation.max(deviation);
-            continue;
         }
-        for (k, motion) in motions.iter().enumerate() {
-            // Of several legs each is carried by itself; a section of one place serves them all.
-            let own = rows
-                .iter()
-                .map(|(leg, t, row)| (if *leg == k { *t } else { motion.path.domain().start }, row.clone()));
-            let (surface, deviation) = carried_surface(motion, &Local::new(own.collect())?, tolerance)?;
-            max_deviation = max_deviation.max(deviation);
-            surfaces.push(surface);
+    } else {
+        // Of several legs each is carried by itself; a section of one place serves them all.
+        let on_leg = |k: usize| {
+            let start = motions[k].path.domain().start;
+            let place =
+                |(leg, t, row): &(usize, f64, NurbsCurve)| (if *leg == k { *t } else { start }, row.clone());
+            Local::of_faces(faces.iter().map(|rows| rows.iter().map(place).collect()).collect())
+        };
+        let locals = (0..motions.len()).map(on_leg).collect::<Result<Vec<_>, _>>()?;
+        for f in 0..faces.len() {
+            for (motion, locals) in motions.iter().zip(&locals) {
+                let (surface, deviation) = carried_surface(motion, &locals[f], tolerance)?;
+                max_deviation = max_deviation.max(deviation);
+                surfaces.push(surface);
+            }
         }
     }
     let body = assembled(numbered(surfaces, &how.name), how.close && enclosing && !run.closed, tolerance)?;
