@@ -98,7 +98,10 @@ test('a part whose every text is hostile runs nothing on any page', async ({ pag
   await expect(page.locator('#sheet .curve')).toHaveCount(1);
   await page.keyboard.press('g');
   await page.keyboard.press('m');
-  await page.locator('#sheet .hit').first().click({ force: true });
+  // The sheet is drawn once before it knows how large its drawing is.
+  const hit = page.locator('#sheet .hit').first();
+  await expect.poll(async () => (await hit.boundingBox())?.width ?? 0).toBeGreaterThan(20);
+  await hit.click({ force: true });
   await clean('the sheet');
   await page.keyboard.press('Escape');
   // Cards, one of which says what is wrong with names that are not there.
