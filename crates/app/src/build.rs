@@ -15,10 +15,8 @@ use topology::Body;
 const UNUSABLE: u8 = 2;
 
 /// Tells the user; a reader that has heard enough is no failure of the build.
-macro_rules! complain {
-    ($($said:tt)*) => {
-        drop(writeln!(std::io::stderr(), $($said)*))
-    };
+fn complain(message: impl Display) {
+    drop(writeln!(std::io::stderr(), "{message}"));
 }
 
 pub struct Job {
@@ -36,7 +34,7 @@ pub fn run(job: &Job) -> ExitCode {
         Ok(true) => ExitCode::SUCCESS,
         Ok(false) => ExitCode::from(1),
         Err(message) => {
-            complain!("{message}");
+            complain(message);
             ExitCode::from(UNUSABLE)
         }
     }
@@ -105,10 +103,10 @@ fn try_run(job: &Job) -> Result<bool, String> {
         .map_err(|halt| within("report", halt))?;
     for step in &report.steps {
         if let Some(error) = &step.error {
-            complain!("{}: {}", step.name, error.message);
+            complain(format_args!("{}: {}", step.name, error.message));
         }
         for warning in &step.warnings {
-            complain!("{}: warning: {}", step.name, warning.message);
+            complain(format_args!("{}: warning: {}", step.name, warning.message));
         }
     }
     if let Some(path) = &job.report {
@@ -141,7 +139,7 @@ fn try_run(job: &Job) -> Result<bool, String> {
                 format!("is an {kind} where its step is to make a solid").replace("an closed", "a closed")
             }
         };
-        complain!("{}: {} {what}", recipe.name, body.name);
+        complain(format_args!("{}: {} {what}", recipe.name, body.name));
     }
     let built = report.steps.iter().all(|s| matches!(s.state, "built" | "skipped" | "held"));
     Ok(built && report.bodies.iter().all(|b| b.as_meant))

@@ -4,8 +4,9 @@
 use std::f64::consts::{PI, TAU};
 
 use geometry::{
-    Frame, GeometryError, KnotVector, NurbsCurve, NurbsSurface, Point3, Skin, Vector2, Vector3, circle_arc,
-    closest_on_surface, compatible_within, fit_surface, recast_surface, skin, spline_of, through_points,
+    ArcLength, Frame, GeometryError, KnotVector, NurbsCurve, NurbsSurface, Point3, Skin, Vector2, Vector3,
+    circle_arc, closest_on_surface, compatible_within, fit_surface, recast_surface, skin, spline_of,
+    through_points,
 };
 use proptest::prelude::*;
 
@@ -180,6 +181,39 @@ fn many_curves_with_knots_of_their_own_get_few_common_ones() {
     }
     // A few are made compatible without any loss.
     assert_eq!(compatible_within(&curves[..3], 5e-4).unwrap().1, 0.0);
+}
+
+#[test]
+fn knots_that_differ_by_rounding_in_a_row_become_one() {
+    // The first and the last lie farther apart than what counts as one, and the middle one near both.
+    let bent = |knot: f64| {
+        let points = [[0.0, 0.0], [1.0, 2.0], [3.0, 2.0], [4.0, 0.0]].map(|[x, y]| Point3::new(x, y, knot));
+        let knots = KnotVector::try_new(2, vec![0.0, 0.0, 0.0, knot, 1.0, 1.0, 1.0]).unwrap();
+        NurbsCurve::try_new(knots, &points, None).unwrap()
+    };
+    let curves = [0.5, 0.5 + 0.8e-9, 0.5 + 1.6e-9].map(bent);
+    let (rows, deviation) = compatible_within(&curves, 1e-3).unwrap();
+    assert_eq!((rows[0].knots().point_count(), deviation), (4, 0.0));
+    for (row, curve) in rows.iter().zip(&curves) {
+        assert_eq!(row.knots(), rows[0].knots());
+        for k in 0..=20 {
+            let t = f64::from(k) / 20.0;
+            assert!((row.point(t) - curve.point(t)).norm() < 1e-8);
+        }
+    }
+}
+
+#[test]
+fn a_length_run_to_its_ends_is_the_curve_to_its_ends() {
+    let points = [[0.0, 0.0], [7.0, 3.0], [9.0, 11.0], [2.0, 15.0]].map(|[x, y]| Point3::new(x, y, x * y));
+    let curve = through_points(&points, 1e-9).unwrap();
+    let length = ArcLength::new(&curve);
+    let d = curve.domain();
+    assert_eq!([0.0, 1.0].map(|s| length.parameter(s)), [d.start, d.end]);
+    for k in 1..50 {
+        let share = f64::from(k) / 50.0;
+        near(length.share(length.parameter(share)), share, 1e-12);
+    }
 }
 
 /// A surface of five by five points, 10 mm apart, leaning where they rise.

@@ -43,6 +43,7 @@ mod turned;
 pub use chain::{Chain, chain, chains, closes};
 pub use crossed_projection::{Crossed, Unpartnered, View, crossed_projection};
 pub use curve_on_surface::curve_on_surface;
+pub use developable::UNROLLS;
 pub use error::SurfacingError;
 pub use extend_shell::{Until, extend_shell};
 pub use extrude::{Extruded, Reach, extrude};

@@ -28,28 +28,13 @@ fn turned(curves: Vec<NurbsCurve>, angle: f64) -> Vec<NurbsCurve> {
 /// A rectangle with round corners: lines and quarter circles, begun at the piece of that number.
 fn rounded([w, h, r]: [f64; 3], z: f64, begin: usize) -> Vec<NurbsCurve> {
     let (a, b) = (w / 2.0 - r, h / 2.0 - r);
-    let corners = [[a, -b], [a, b], [-a, b], [-a, -b]];
-    let mut out = Vec::new();
-    for (k, [x, y]) in corners.into_iter().enumerate() {
-        let angle = FRAC_PI_2 * (k as f64 - 1.0);
+    let corner = |([x, y], from): ([f64; 2], f64)| {
         let frame = Frame { origin: Point3::new(x, y, z), ..frame_at(z) };
-        let arc = circle_arc(&frame, r, angle, FRAC_PI_2).unwrap();
-        let before = circle_arc(
-            &Frame {
-                origin: {
-                    let [x, y] = corners[(k + 3) % 4];
-                    Point3::new(x, y, z)
-                },
-                ..frame_at(z)
-            },
-            r,
-            angle - FRAC_PI_2,
-            FRAC_PI_2,
-        )
-        .unwrap();
-        out.push(NurbsCurve::line(before.end(), arc.start()));
-        out.push(arc);
-    }
+        circle_arc(&frame, r, from, FRAC_PI_2).unwrap()
+    };
+    let arcs = [([a, -b], -FRAC_PI_2), ([a, b], 0.0), ([-a, b], FRAC_PI_2), ([-a, -b], PI)].map(corner);
+    let side = |k: usize| NurbsCurve::line(arcs[(k + 3) % 4].end(), arcs[k].start());
+    let mut out: Vec<NurbsCurve> = (0..4).flat_map(|k| [side(k), arcs[k].clone()]).collect();
     out.rotate_left(begin % 8);
     out
 }
@@ -203,6 +188,32 @@ fn a_blunt_end_narrows_into_a_sharp_one() {
         let thin = 0.6 * (0.2969 / 1.5 - 0.126 / 2.0 - 0.3516 / 3.0 + 0.2843 / 4.0 - 0.1036 / 5.0);
         let (small, large) = (area(thin, 0.0, 60.0), area(thin, 0.02, 100.0));
         assert!(volume > 300.0 * small && volume < 300.0 * large, "{volume}");
+    }
+}
+
+#[test]
+fn a_section_that_begins_where_it_is_smooth_stays_smooth_there() {
+    // Flats with a round end, two corners at the back; begun at each of its joints in turn.
+    let section = |w: f64, r: f64, z: f64, begin: usize| {
+        let round = circle_arc(&frame_at(z), r, -FRAC_PI_2, PI).unwrap();
+        let p = |x: f64, y: f64| Point3::new(x, y, z);
+        let mut out = vec![
+            NurbsCurve::line(p(-w, -r), p(0.0, -r)),
+            round,
+            NurbsCurve::line(p(0.0, r), p(-w, r)),
+            NurbsCurve::line(p(-w, r), p(-w, -r)),
+        ];
+        out.rotate_left(begin);
+        drawn(out)
+    };
+    for begin in 0..4 {
+        let sections =
+            [section(30.0, 10.0, 0.0, begin), section(12.0, 14.0, 30.0, 1), section(20.0, 6.0, 55.0, 2)];
+        let body = made(&sections, Between::Smooth);
+        sound(&body, 0);
+        let sharp = seams(body.shells()[0]).iter().filter(|s| s.meeting.angle.0.to_degrees() > 0.02).count();
+        // Four edges about each end, and two along the corners at the back.
+        assert_eq!(sharp, 10, "{begin}");
     }
 }
 

@@ -4,7 +4,7 @@ use geometry::{NurbsCurve, Tolerance};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use surfacing::{LoftEnd, Lofted, Section, SurfacingError, Way};
+use surfacing::{LoftEnd, Lofted, Section, SurfacingError, UNROLLS, Way};
 
 use super::revolve::Ends;
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
@@ -125,9 +125,6 @@ fn is_eight(amount: &Amount) -> bool {
     *amount == eight()
 }
 
-/// Turn of the normal along a ruling in radians, half a degree, up to which sheet takes a ruled surface for developable:
-/// common practice, no source.
-const UNROLLS: f64 = 0.0087;
 /// Most control points of a grid in one direction.
 const MOST_POINTS: f64 = 200.0;
 

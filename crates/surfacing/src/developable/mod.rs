@@ -8,7 +8,7 @@ use geometry::{Domain, NurbsCurve, Point3, Tolerance, Vector3, closest_on_curve,
 use self::walk::{Facet, spread, walked};
 use crate::SurfacingError;
 use crate::monotone::Monotone;
-use crate::sections::rows_of_faces;
+use crate::sections::{is_point, points_weighted, rows_of_faces};
 
 /// Places of each curve between which rulings are looked for.
 const PLACES: usize = 120;
@@ -23,8 +23,9 @@ const STEPS: usize = 12;
 const MEASURED: usize = 200;
 /// Turn of the normal along a ruling, in radians, up to which equal parameters are taken as they are.
 const EXACT: f64 = 1e-7;
-/// The same, half a degree, up to which a plane has rolled along both curves.
-const UNROLLS: f64 = 0.0087;
+/// Turn of the normal along a ruling in radians, half a degree, up to which a ruled surface is taken for developable: common
+/// practice, no source.
+pub const UNROLLS: f64 = 0.0087;
 /// Steps, as shares of a piece, in which the place is looked for at which the plane touches it.
 const SCANNED: f64 = 1.0 / 256.0;
 /// Share of the curve's domain by which a derivative is taken.
@@ -63,8 +64,7 @@ pub(crate) fn developable(
     closed: bool,
     tolerance: &Tolerance,
 ) -> Result<Strip, SurfacingError> {
-    let is_tip = |run: &[NurbsCurve]| run.iter().all(|c| c.is_point(tolerance.resolution));
-    if is_tip(first) || is_tip(second) {
+    if is_point(first) || is_point(second) {
         let pairs = first.iter().zip(second).map(|(a, b)| joined_straight(a, b));
         let faces = pairs.collect::<Result<_, _>>()?;
         return Ok(Strip { faces, largest_twist: 0.0, max_deviation: 0.0 });
@@ -97,24 +97,17 @@ pub(crate) fn developable(
 }
 
 fn joined_straight(a: &NurbsCurve, b: &NurbsCurve) -> Result<Facet, SurfacingError> {
-    let mut rows = compatible(&[a.clone(), b.clone()])?;
-    // A point takes over the weights of what stands about it.
-    for k in [0, 1] {
-        if rows[k].is_point(1e-12 * (1.0 + rows[k].start().coords.norm())) {
-            let (at, weights) = (rows[k].start(), rows[1 - k].weights());
-            rows[k] =
-                NurbsCurve::try_new(rows[1 - k].knots().clone(), &vec![at; weights.len()], Some(&weights))?;
-        }
-    }
+    let mut rows = points_weighted(compatible(&[a.clone(), b.clone()])?)?;
     let [a, b] = [rows.swap_remove(0), rows.swap_remove(0)];
     Ok([a, b])
 }
 
 /// The largest turn of the normal along a ruling of a face whose rulings join equal parameters, in radians.
-fn largest_twist([a, b]: &Facet) -> f64 {
-    if [a, b].iter().any(|c| c.is_point(1e-12 * (1.0 + c.start().coords.norm()))) {
+fn largest_twist(face: &Facet) -> f64 {
+    if face.chunks(1).any(is_point) {
         return 0.0;
     }
+    let [a, b] = face;
     let at = |k: usize| (k as f64 + 0.5) / MEASURED as f64;
     (0..MEASURED).map(|k| twist(a, b, at(k), at(k)).abs()).fold(0.0, f64::max)
 }

@@ -77,34 +77,43 @@ fn items(run: &[NurbsCurve], closed: bool) -> VecDeque<Item> {
     out
 }
 
-/// The first place of a piece, past its start, at which the plane through a place and a direction touches it, running its
-/// way.
-fn first_touched(c: &NurbsCurve, from: Point3, direction: &Vector3) -> Option<f64> {
+/// A direction as it stands square to a ruling.
+fn across(direction: &Vector3, ruling: &Vector3) -> Vector3 {
+    direction - ruling * (direction.dot(ruling) / ruling.norm_squared().max(f64::MIN_POSITIVE))
+}
+
+/// Whether two directions in a plane that holds a ruling lie on the same side of it.
+fn same_way(a: &Vector3, b: &Vector3, ruling: &Vector3) -> bool {
+    across(a, ruling).dot(&across(b, ruling)) > 0.0
+}
+
+/// The places of a piece at which the plane through a place and a direction touches it, running its way. Where it touches
+/// the start, that is one only if `start` asks for it.
+fn touched<'a>(
+    c: &'a NurbsCurve,
+    from: Point3,
+    direction: &'a Vector3,
+    start: bool,
+) -> impl Iterator<Item = f64> + 'a {
     let d = c.domain();
-    let at = |k: usize| d.at(k as f64 / LOOKED_AT as f64);
-    let side = |t: f64| {
+    let at = move |k: usize| d.at(k as f64 / LOOKED_AT as f64);
+    let side = move |t: f64| {
         let (p, tangent) = c.moving(t);
         spread(direction, &tangent, &(p - from))
     };
-    let ahead = |t: f64| {
+    let ahead = move |t: f64| {
         let (p, tangent) = c.moving(t);
-        let Some(axis) = (p - from).try_normalize(0.0) else { return false };
-        let flat = |v: &Vector3| v - axis * v.dot(&axis);
-        flat(direction).dot(&flat(&tangent)) > 0.0
+        same_way(direction, &tangent, &(p - from))
     };
-    // Where it touches the start already, that is not the place looked for.
-    let mut k = (0..=LOOKED_AT).find(|&k| side(at(k)).abs() > if k == 0 { APART } else { ALONG })?;
-    while k < LOOKED_AT {
+    let at_start = (start && side(d.start).abs() < ALONG && ahead(d.start)).then_some(d.start);
+    let begun = (0..=LOOKED_AT).find(|&k| side(at(k)).abs() > if k == 0 { APART } else { ALONG });
+    let within = (begun.unwrap_or(LOOKED_AT)..LOOKED_AT).filter_map(move |k| {
         let (x, y) = (side(at(k)), side(at(k + 1)));
-        if x * y <= 0.0 {
-            let t = geometry::bisect(at(k), at(k + 1), |t| side(t) * x > 0.0);
-            if ahead(t) {
-                return Some(t);
-            }
-        }
-        k += 1;
-    }
-    None
+        let crossed = x * y <= 0.0 && x != 0.0;
+        let t = crossed.then(|| geometry::bisect(at(k), at(k + 1), |t| side(t) * x > 0.0))?;
+        ahead(t).then_some(t)
+    });
+    at_start.into_iter().chain(within)
 }
 
 /// A piece cut at a parameter; what would be next to nothing is none.
@@ -145,8 +154,7 @@ impl Walk<'_> {
     /// The signed angle about the ruling by which the plane must turn to hold a direction.
     fn turn_to(&self, direction: &Vector3) -> f64 {
         let Some(axis) = self.ruling().try_normalize(0.0) else { return 0.0 };
-        let flat = |v: &Vector3| v - axis * v.dot(&axis);
-        let (a, b) = (flat(&self.ahead), flat(direction));
+        let (a, b) = (across(&self.ahead, &axis), across(direction, &axis));
         a.cross(&b).dot(&axis).atan2(a.dot(&b))
     }
 
@@ -174,7 +182,7 @@ impl Walk<'_> {
             self.left[side].pop_front();
             return Some(());
         }
-        let end = first_touched(bend, at, &exit);
+        let end = touched(bend, at, &exit, false).next();
         self.left[1 - side].pop_front();
         let (rolled, rest) = end.map_or((Some(bend.clone()), None), |t| cut(bend, t, self.tolerance));
         if let Some(rest) = rest {
@@ -199,8 +207,8 @@ impl Walk<'_> {
         }
         let both_end = end_tangent(a).dot(&end_tangent(b)) > 0.0
             && spread(&end_tangent(a), &end_tangent(b), &(b.end() - a.end())).abs() < ALONG;
-        let a_ends = first_touched(b, a.end(), &end_tangent(a));
-        let b_ends = first_touched(a, b.end(), &end_tangent(b));
+        let a_ends = touched(b, a.end(), &end_tangent(a), false).next();
+        let b_ends = touched(a, b.end(), &end_tangent(b), false).next();
         let (ta, tb) = (a.domain().end, b.domain().end);
         let (t, u) = match (a_ends, b_ends) {
             _ if both_end => (ta, tb),
@@ -302,40 +310,20 @@ fn begun_at_plane(
             best = Some((off, k, t));
         }
     };
-    let ahead = |direction: &Vector3, ruling: &Vector3| {
-        let flat = |v: &Vector3| v - ruling * (v.dot(ruling) / ruling.norm_squared());
-        flat(&tangent).dot(&flat(direction)) > 0.0
-    };
     for (k, item) in all.iter().enumerate() {
         match item {
             Item::Line(c) => {
                 let (way, ruling) = (start_tangent(c), c.start() - from);
-                if spread(&tangent, &way, &ruling).abs() < ALONG && ahead(&way, &ruling) {
+                if spread(&tangent, &way, &ruling).abs() < ALONG && same_way(&tangent, &way, &ruling) {
                     found(run_until, k, None);
                 }
                 run_until += c.polygon_length();
             }
             Item::Bend(c) => {
-                let side = |t: f64| {
-                    let (q, own) = c.moving(t);
-                    spread(&tangent, &own, &(q - from))
-                };
                 let d = c.domain();
-                let at = |i: usize| d.at(i as f64 / LOOKED_AT as f64);
-                for i in 0..LOOKED_AT {
-                    let (x, y) = (side(at(i)), side(at(i + 1)));
-                    let t = match () {
-                        () if x.abs() < ALONG => at(i),
-                        () if x * y < 0.0 && y.abs() >= ALONG => {
-                            geometry::bisect(at(i), at(i + 1), |t| (side(t) > 0.0) == (x > 0.0))
-                        }
-                        () => continue,
-                    };
-                    let (q, own) = c.moving(t);
-                    if ahead(&own, &(q - from)) {
-                        let share = (t - d.start) / d.length();
-                        found(run_until + share * c.polygon_length(), k, Some(t));
-                    }
+                for t in touched(c, from, &tangent, true) {
+                    let share = (t - d.start) / d.length();
+                    found(run_until + share * c.polygon_length(), k, Some(t));
                 }
                 run_until += c.polygon_length();
             }
@@ -346,7 +334,9 @@ fn begun_at_plane(
                 };
                 let ruling = at - from;
                 let sides = [spread(&tangent, &enter, &ruling), spread(&tangent, exit, &ruling)];
-                if sides[0] * sides[1] <= 0.0 && (ahead(&enter, &ruling) || ahead(exit, &ruling)) {
+                if sides[0] * sides[1] <= 0.0
+                    && [&enter, exit].into_iter().any(|way| same_way(&tangent, way, &ruling))
+                {
                     found(run_until, k, None);
                 }
             }

@@ -3,12 +3,11 @@
 use geometry::{Ellipse, NurbsCurve, Point3, Tolerance, Vector3, as_line};
 
 use super::Run;
-use super::outline::{Outline, Pose};
+use super::outline::Outline;
+use super::pose::{COMPARED_AT, Pose};
 
 /// Places of every piece that are compared with those of its partner.
 const PER_PIECE: usize = 4;
-/// Places of a section that are compared with those of one of another structure.
-const COMPARED_AT: usize = 48;
 /// Beginnings among which the best one of a smooth section is looked for before it is settled.
 const BEGINNINGS: usize = 96;
 /// What each straight piece that would be paired with a bent one adds, in mean squares of sections brought to the size 1.
@@ -35,7 +34,7 @@ impl Model {
 }
 
 /// Turns sections to run alike, and begins closed ones alike; empty ones stay out. The one with the most corners, or else
-/// pieces, or else the longest, is begun as it is, and the others follow it, each its neighbour, so that their order does
+/// pieces, or else the longest, is begun as it is, or at its first corner, and the others follow it, each its neighbour, so that their order does
 /// not count; all run as the first one does.
 pub(crate) fn align(runs: Vec<Run>, closed: bool, tolerance: &Tolerance) -> Vec<Vec<NurbsCurve>> {
     let structure = |run: &Run| {
@@ -85,6 +84,11 @@ struct Begun {
 fn begun(run: &Run, before: Option<&Model>, closed: bool, tolerance: &Tolerance) -> Begun {
     let own = match run.begins {
         Some(share) if closed => begun_at_share(&run.pieces, share, tolerance),
+        // Faces are divided where sections begin: at a corner, so that what is smooth stays whole.
+        _ if closed => {
+            let corner = Outline::new(&run.pieces).corners(true).iter().position(|c| *c);
+            begun_at_joint(&run.pieces, corner.unwrap_or(0))
+        }
         _ => run.pieces.clone(),
     };
     let (mut best, mut turned) = (own.clone(), false);
@@ -145,14 +149,9 @@ fn beginnings(
     }
     let outline = Outline::coarse(run);
     let corners = outline.corners(true);
-    let at_joint = |k: usize| {
-        let mut turned = run.to_vec();
-        turned.rotate_left(k);
-        turned
-    };
     let paired = run.len() == before.pieces.len() && run.len() > 1;
     if paired || corners.contains(&true) {
-        return (0..run.len()).filter(|&k| paired || corners[k]).map(at_joint).collect();
+        return (0..run.len()).filter(|&k| paired || corners[k]).map(|k| begun_at_joint(run, k)).collect();
     }
     if let Some(begun) = ellipse_beside(run, pose, before) {
         return vec![begun];
@@ -219,19 +218,27 @@ fn cost(run: &[NurbsCurve], pose: &Pose, before: &Model) -> f64 {
         + UNLIKE * unlike as f64 / run.len() as f64
 }
 
-/// A closed run begun at a share of its length; one of several pieces with corners at the joint nearest to that.
+fn begun_at_joint(run: &[NurbsCurve], joint: usize) -> Vec<NurbsCurve> {
+    let mut turned = run.to_vec();
+    turned.rotate_left(joint);
+    turned
+}
+
+/// A closed run begun at a share of its length; one with corners at the corner nearest to that.
 fn begun_at_share(run: &[NurbsCurve], share: f64, tolerance: &Tolerance) -> Vec<NurbsCurve> {
     let outline = Outline::coarse(run);
     let share = share.rem_euclid(1.0);
     let near = tolerance.join / outline.whole();
-    let off = |j: f64| (j - share).abs().min(1.0 - (j - share).abs());
-    let joint = (0..run.len()).min_by(|&a, &b| off(outline.joints()[a]).total_cmp(&off(outline.joints()[b])));
-    let joint = joint.unwrap_or(0);
-    let has_corners = outline.corners(true).contains(&true);
-    if has_corners || off(outline.joints()[joint]) <= near {
-        let mut turned = run.to_vec();
-        turned.rotate_left(joint);
-        return turned;
+    let off = |k: &usize| {
+        let away = (outline.joints()[*k] - share).abs();
+        away.min(1.0 - away)
+    };
+    let corners = outline.corners(true);
+    let has_corners = corners.contains(&true);
+    let joints = (0..run.len()).filter(|&k| corners[k] || !has_corners);
+    let joint = joints.min_by(|a, b| off(a).total_cmp(&off(b))).unwrap_or(0);
+    if has_corners || off(&joint) <= near {
+        return begun_at_joint(run, joint);
     }
     let (piece, t) = outline.locate_cut(share);
     if let [only] = run {

@@ -2,7 +2,8 @@
 
 use geometry::{NurbsCurve, Point3, Tolerance, Vector3};
 
-use super::outline::{Outline, Pose};
+use super::outline::Outline;
+use super::pose::Pose;
 
 /// Places, besides its joints and their middles, at which a section may be divided.
 const PLACES: usize = 64;
@@ -33,10 +34,9 @@ pub(super) fn columns(runs: &[Vec<NurbsCurve>], closed: bool, tolerance: &Tolera
     let count = runs[0].len();
     if runs.iter().all(|run| run.len() == count) {
         let hard = |k: usize| corners.iter().any(|c| c[k % count]);
-        let ring = closed && !hard(0);
         let mut ends: Vec<usize> = std::iter::once(0).chain((1..count).filter(|&k| hard(k))).collect();
-        // A ring with corners elsewhere is divided at its beginning too.
-        let ring = ring && ends.len() == 1;
+        // Where any has corners, all begin at one.
+        let ring = closed && !hard(0);
         ends.push(count);
         let between =
             |w: &[usize]| Column { chains: runs.iter().map(|run| run[w[0]..w[1]].to_vec()).collect(), ring };

@@ -1,10 +1,11 @@
 //! Sections of lofts and sweeps: run alike and begun alike (`aligned`), divided where the one with the most corners has
 //! them (`columns`), and brought to common knots so that the skin through them is as smooth as they are (`rows`); `outline`
-//! is one section by its length.
+//! is one section by its length, `pose` how it is seen beside others.
 
 mod aligned;
 mod columns;
 mod outline;
+mod pose;
 mod rows;
 
 use geometry::{GeometryError, NurbsCurve, Point3, Tolerance, Vector3, closest_on_curve, compatible_within};
@@ -14,6 +15,7 @@ use self::columns::columns;
 use self::outline::Outline;
 pub(crate) use self::outline::{CORNER, cut_at_corners};
 use self::rows::fitted;
+pub(crate) use self::rows::{is_point, points_weighted};
 
 use crate::SurfacingError;
 use crate::loft::Section;

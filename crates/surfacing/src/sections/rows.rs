@@ -17,6 +17,8 @@ const SHARE_OF_FIT: f64 = 0.5;
 const AGREE: f64 = 1e-6;
 /// The same for weights.
 const SAME_WEIGHT: f64 = 1e-9;
+/// Parameters of sections nearer than this are one.
+const SAME_PLACE: f64 = 1e-6;
 
 /// The rows of a column's faces, and the largest distance in millimetres of one from its section.
 pub(super) struct Fitted {
@@ -48,22 +50,19 @@ pub(super) fn fitted(
     };
     let courses: Vec<Course<'_>> =
         outlines.iter().map(|o| Course::new(o, &joints, pairs_up, column.ring)).collect();
-    let mut breaks: Vec<f64> = courses.iter().flat_map(Course::rough).chain(joints.iter().copied()).collect();
+    // What is as good as at a joint is there, for there it will be divided.
+    let off_joints = |b: &f64| joints.iter().all(|j| (b - j).abs() > SAME_PLACE);
+    let mut breaks: Vec<f64> = courses.iter().flat_map(Course::rough).filter(off_joints).collect();
+    breaks.extend(&joints);
     breaks.sort_by(f64::total_cmp);
-    let mut spaced: Vec<f64> = vec![0.0];
-    for b in breaks {
-        if b > spaced[spaced.len() - 1] + 1e-6 && b < 1.0 - 1e-6 {
-            spaced.push(b);
-        }
-    }
-    spaced.push(1.0);
+    breaks.dedup_by(|b, a| *b - *a <= SAME_PLACE);
     // Each round of the fit asks for the places of the one before again.
     let known = RefCell::new(HashMap::<(usize, u64), (Point3, Vector3)>::new());
     let at = |k: usize, u: f64| {
         let place = || courses[k].moving(u);
         Ok::<_, GeometryError>(*known.borrow_mut().entry((k, u.to_bits())).or_insert_with(place))
     };
-    let fits = fit_functions(courses.len(), at, &spaced, SHARE_OF_FIT * tolerance.fit)?;
+    let fits = fit_functions(courses.len(), at, &breaks, SHARE_OF_FIT * tolerance.fit)?;
     let max_deviation = fits.iter().map(|f| f.max_deviation).fold(0.0, f64::max);
     let curves: Vec<NurbsCurve> = fits
         .into_iter()
@@ -92,7 +91,8 @@ pub(super) fn fitted(
     Ok(Fitted { faces, max_deviation })
 }
 
-fn is_point(chain: &[NurbsCurve]) -> bool {
+/// Whether pieces are but one point, for rounding.
+pub(crate) fn is_point(chain: &[NurbsCurve]) -> bool {
     chain.iter().all(|c| c.is_point(1e-12 * (1.0 + c.start().coords.norm())))
 }
 
@@ -145,19 +145,11 @@ fn exact(column: &Column, straight: bool, tolerance: &Tolerance) -> Result<Optio
         let parts: Vec<NurbsCurve> = column.chains.iter().map(|chain| chain[k].clone()).collect();
         let (mut rows, deviation) = compatible_within(&parts, SHARE_OF_FIT * tolerance.fit)?;
         // Weights are free up to a factor; neighbours share that of their joint.
-        if let Some(before) = made.faces.last() {
-            for (row, before) in rows.iter_mut().zip(before) {
-                let [.., last] = before.homogeneous() else { continue };
-                let factor = last.w / row.homogeneous()[0].w;
-                let points = row.homogeneous().iter().map(|h| h * factor).collect();
-                *row = NurbsCurve::from_homogeneous(row.knots().clone(), points)?;
-            }
-        } else {
-            for row in &mut rows {
-                let factor = 1.0 / row.homogeneous()[0].w;
-                let points = row.homogeneous().iter().map(|h| h * factor).collect();
-                *row = NurbsCurve::from_homogeneous(row.knots().clone(), points)?;
-            }
+        for (i, row) in rows.iter_mut().enumerate() {
+            let before = made.faces.last().and_then(|rows: &Vec<NurbsCurve>| rows[i].homogeneous().last());
+            let factor = before.map_or(1.0, |last| last.w) / row.homogeneous()[0].w;
+            let points = row.homogeneous().iter().map(|h| h * factor).collect();
+            *row = NurbsCurve::from_homogeneous(row.knots().clone(), points)?;
         }
         made.faces.push(rows);
         made.max_deviation = made.max_deviation.max(deviation);
@@ -245,11 +237,11 @@ fn flows(near: &[Side], far: &[Side], straight: bool) -> bool {
 
 /// Rows of which the first or the last may be a point: that takes over the weights of the one next to it, so that the
 /// weights do not change on the way there.
-fn points_weighted(mut rows: Vec<NurbsCurve>) -> Result<Vec<NurbsCurve>, GeometryError> {
+pub(crate) fn points_weighted(mut rows: Vec<NurbsCurve>) -> Result<Vec<NurbsCurve>, GeometryError> {
     let last = rows.len() - 1;
     for (own, next) in [(0, 1), (last, last.saturating_sub(1))] {
         let at = rows[own].start();
-        if own != next && rows[own].is_point(1e-12 * (1.0 + at.coords.norm())) {
+        if own != next && is_point(&rows[own..=own]) {
             let weights = rows[next].weights();
             let tip = vec![at; weights.len()];
             rows[own] = NurbsCurve::try_new(rows[next].knots().clone(), &tip, Some(&weights))?;
