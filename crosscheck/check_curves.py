@@ -15,16 +15,16 @@ import numpy as np
 import splipy
 from geomdl import NURBS, fitting, utilities
 from scipy.integrate import quad
-from scipy.interpolate import BSpline, make_interp_spline
+from scipy.interpolate import BSpline, CubicSpline, make_interp_spline
 from scipy.special import ellipe
 
 PROGRAM = sys.argv[1]
 POINTS = [[0, 0], [12, 9], [25, 7], [31, 20], [44, 22], [52, 11], [60, 0]]
 
 
-def reached(steps, step):
+def reached(steps, step, version=1):
     """The figures of one step of a recipe, by their labels."""
-    recipe = {"format": "kindred-shell-recipe", "version": 1, "name": "Check", "steps": steps}
+    recipe = {"format": "kindred-shell-recipe", "version": version, "name": "Check", "steps": steps}
     with tempfile.TemporaryDirectory() as folder:
         file, report = Path(folder) / "recipe.json", Path(folder) / "report.json"
         file.write_text(json.dumps(recipe))
@@ -60,7 +60,56 @@ def through(points):
     return BSpline(np.array(curve.knotvector), np.array(curve.ctrlpts), curve.degree)
 
 
+SPACINGS = {"centripetal": 0.5, "chord": 1.0, "even": 0.0}
+
+
+def places(points, spacing):
+    """Parameters of points by a power of the distances between them."""
+    steps = [float(np.linalg.norm(np.subtract(b, a))) ** SPACINGS[spacing] for a, b in zip(points, points[1:])]
+    return np.concatenate([[0], np.cumsum(steps)]) / sum(steps)
+
+
+def cubic_length(spline):
+    slope = spline.derivative()
+    return integral(lambda t: float(np.linalg.norm(slope(t))), spline.x)
+
+
 class Curves(unittest.TestCase):
+    def test_curves_with_knots_at_their_points_are_the_other_library_s(self):
+        points = np.array(POINTS, dtype=float)
+        for spacing in SPACINGS:
+            with self.subTest(spacing=spacing):
+                # Closed: periodic to the second derivative.
+                closed = drawing("d", "through_points", POINTS, spacing=spacing, closed=True)
+                ring = np.vstack([points, points[:1]])
+                spline = CubicSpline(places(ring, spacing), ring, bc_type="periodic")
+                self.assertAlmostEqual(reached([closed], "d", 3)["Length of c"], cubic_length(spline), delta=1e-8)
+                # Open: at either end the derivative of the parabola through three points.
+                t = places(points, spacing)
+                first = CubicSpline(t[:3], points[:3]).derivative()(t[0])
+                last = CubicSpline(t[-3:], points[-3:]).derivative()(t[-1])
+                spline = CubicSpline(t, points, bc_type=((1, first), (1, last)))
+                opened = drawing("d", "through_points", POINTS, spacing=spacing)
+                self.assertAlmostEqual(reached([opened], "d", 3)["Length of c"], cubic_length(spline), delta=1e-8)
+
+    def test_an_end_with_tangent_and_curvature_is_the_other_library_s(self):
+        # On from a circle of radius 20: a fourth knot, midway in the first step, holds its curvature.
+        points = [[0, 20, 0], [30, 26, 5], [48, 3, 12], [70, 10, 0]]
+        arc = drawing("a", "arc", [[-20, 0], [-20 * math.sqrt(0.5), 20 * math.sqrt(0.5)], [0, 20]])
+        curve = step("s", "space_curve", points=points, start_along={"step": "a"}, start_agrees="curvature")
+        figures = reached([arc, curve], "s", 3)
+        t = places(points, "centripetal")
+        data = np.array(points, dtype=float)
+        free = CubicSpline(t[:3], data[:3]).derivative()(t[0])
+        last = CubicSpline(t[-3:], data[-3:]).derivative()(t[-1])
+        speed = float(np.linalg.norm(free))
+        knots = np.concatenate([[0] * 4, [t[1] / 2], t[1:-1], [1] * 4])
+        order = lambda k, at: np.array([BSpline(knots, row, 3).derivative(k)(at) for row in np.eye(len(knots) - 4)])
+        system = np.vstack([*[order(0, x) for x in t], order(1, 0.0), order(2, 0.0), order(1, 1.0)])
+        right = np.vstack([data, [speed, 0, 0], [0, -speed * speed / 20, 0], last])
+        spline = BSpline(knots, np.linalg.solve(system, right), 3)
+        self.assertAlmostEqual(figures["Length of curve"], spline_length(spline), delta=1e-7)
+
     def test_a_through_point_curve_is_the_other_library_s(self):
         length = reached([drawing("d", "through_points", POINTS)], "d")["Length of c"]
         self.assertAlmostEqual(length, spline_length(through(POINTS)), delta=1e-8)

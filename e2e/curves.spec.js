@@ -280,6 +280,51 @@ test('snapping names what it snapped to; Shift keeps to the grid; lengths and an
   await expect(page.getByLabel('Coordinates')).toHaveValue(/cos\(30 deg\)/);
 });
 
+test('an arc goes as far round as the pointer goes, and a curve through points is pulled tight', async ({ page }) => {
+  await makePart(page, 'Round');
+  await openDrawing(page);
+  await tool(page, 'Arc about').click();
+  await clickAll(page, [
+    [30, 30],
+    [40, 30],
+  ]);
+  const at = await paper(page);
+  for (const [x, y] of [
+    [37, 37],
+    [30, 40],
+    [23, 37],
+    [20, 30],
+    [23, 23],
+    [30, 20],
+  ]) {
+    await page.mouse.move(...at(x, y), { steps: 3 });
+    await page.waitForTimeout(60);
+  }
+  await page.mouse.click(...at(30, 20));
+  await saved(page);
+  await tool(page, 'Edit').click();
+  await pickAt(page, [30 - Math.SQRT1_2 * 10, 30 + Math.SQRT1_2 * 10]);
+  // Three quarters of a circle of radius 10, or the other quarter.
+  await expect(figure(page, 'Length')).toHaveText('47.124 mm');
+  await value(page, 'Way round').selectOption({ label: 'With the clock' });
+  await expect(figure(page, 'Length')).toHaveText('15.708 mm');
+  await drawTyped(page, 'Through', ['50, 0', '60, 0', '60, 10', '90, 10']);
+  await tool(page, 'Edit').click();
+  await page.locator('#sheet .point').last().click();
+  const length = async () => parseFloat(await figure(page, 'Length').textContent());
+  await expect.poll(length).toBeGreaterThan(50);
+  const loose = await length();
+  await value(page, 'Spacing').selectOption({ label: 'By distances' });
+  await expect.poll(length).not.toBe(loose);
+  await value(page, 'Tension').fill('0.95');
+  await value(page, 'Tension').press('Tab');
+  // Its polyline is 50 mm long.
+  await expect.poll(length).toBeLessThan(50.3);
+  await value(page, 'Tension').fill('1.5');
+  await value(page, 'Tension').press('Tab');
+  await expect(page.locator('.sheet-error')).toContainText('tension is 0 to 0.99');
+});
+
 test('a section pinned to guides follows them, and planes come in a row', async ({ page }) => {
   await makePart(page, 'Pinned');
   await openDrawing(page);

@@ -133,10 +133,10 @@ fn unusable_input_gives_exit_code_2_and_its_name() {
         std::fs::write(&path, text).unwrap();
         path.to_string_lossy().into_owned()
     };
-    let future = r#"{"format":"kindred-shell-recipe","version":3,"name":"x","steps":[]}"#;
+    let future = r#"{"format":"kindred-shell-recipe","version":4,"name":"x","steps":[]}"#;
     for (arguments, expected) in [
         (vec![write("not.json", "{")], "this is no recipe"),
-        (vec![write("future.json", future)], "version 3"),
+        (vec![write("future.json", future)], "version 4"),
         (vec![folder.join("gone.json").to_string_lossy().into_owned()], "gone.json"),
         (vec![example("rain-funnel"), "--set".into(), "nothing=1".into()], "no parameter `nothing`"),
         (vec![example("rain-funnel"), "--set".into(), "wall".into()], "NAME=VALUE"),

@@ -7,7 +7,7 @@ use std::io::{Cursor, Read};
 use exchange::glb::{self, SceneBody};
 use exchange::{ExchangeError, Export, Format, NamedBody};
 use geometry::{Axis, Frame, NurbsCurve, Point3, Tolerance, Vector3, circle_arc};
-use surfacing::{FlatMeasure, Turn, revolve};
+use surfacing::{FlatMeasure, Outside, Turn, revolve};
 use topology::{Body, MeshTolerance};
 
 /// A square prism, 20 mm across flats and 7 mm high; open without its lid.
@@ -19,7 +19,7 @@ fn prism(with_lid: bool) -> Body {
         kept.windows(2).map(|w| (NurbsCurve::line(w[0], w[1]), "side's".to_string())).collect();
     let axis = Axis::new(Point3::origin(), Vector3::z()).unwrap();
     let turn = Turn::FlatSided { sides: 4, measure: FlatMeasure::Flats };
-    revolve(&curves, &axis, turn, true, false, &Tolerance::default()).unwrap().body
+    revolve(&curves, &axis, turn, true, (Outside::RightOfProfile, false), &Tolerance::default()).unwrap().body
 }
 
 fn write(body: &Body, format: Format, chord: f64) -> Result<Vec<u8>, ExchangeError> {
@@ -103,7 +103,9 @@ fn glb_carries_curvatures_where_they_are_asked_for() {
     let wall = (NurbsCurve::line(Point3::new(5.0, 0.0, 0.0), Point3::new(5.0, 0.0, 8.0)), "wall".to_string());
     let axis = Axis::new(Point3::origin(), Vector3::z()).unwrap();
     let turn = Turn::Round { sweep: std::f64::consts::TAU };
-    let tube = revolve(&[wall], &axis, turn, false, false, &Tolerance::default()).unwrap().body;
+    let tube = revolve(&[wall], &axis, turn, false, (Outside::RightOfProfile, false), &Tolerance::default())
+        .unwrap()
+        .body;
     let plain = SceneBody::new("s", "Tube", &tube, MeshTolerance::chord(0.1)).unwrap();
     for asked in [false, true] {
         let body = if asked { plain.clone().with_curvatures(&tube) } else { plain.clone() };
@@ -165,8 +167,16 @@ fn step_has_the_frame_of_iso_10303_21() {
 fn turned(curves: Vec<NurbsCurve>, sweep: f64) -> Body {
     let named: Vec<_> = curves.into_iter().map(|c| (c, "side".to_string())).collect();
     let axis = Axis::new(Point3::origin(), Vector3::z()).unwrap();
-    let body =
-        revolve(&named, &axis, Turn::Round { sweep }, true, false, &Tolerance::default()).unwrap().body;
+    let body = revolve(
+        &named,
+        &axis,
+        Turn::Round { sweep },
+        true,
+        (Outside::RightOfProfile, false),
+        &Tolerance::default(),
+    )
+    .unwrap()
+    .body;
     assert!(body.is_solid());
     body
 }

@@ -2,6 +2,7 @@
 
 use crate::{Vector3, check_work};
 
+#[derive(Clone)]
 /// A square system whose rows are zero but near the diagonal, with a vector on the right side of each row.
 pub(crate) struct Banded {
     reach: usize,

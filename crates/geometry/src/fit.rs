@@ -1,4 +1,4 @@
-//! Curves fitted to a function, to points, or to another curve with other points (sections 9.2.2 and 9.4.1).
+//! Curves fitted to a function or to points (sections 9.2.2 and 9.4.1).
 
 use crate::banded::Banded;
 use crate::interpolate::check_points;
@@ -14,8 +14,6 @@ const MAX_ROUNDS: usize = 12;
 const REFINED_FROM: f64 = 0.25;
 /// Rounds in which the points' parameters are brought to their feet on the curve (Hoschek, CAGD 5, 1988).
 const CORRECTIONS: usize = 6;
-/// Places of a curve per control point of its recast form.
-const PLACES_PER_POINT: usize = 12;
 
 /// A fitted curve with what the fit reached.
 #[derive(Debug, Clone, PartialEq)]
@@ -241,30 +239,6 @@ pub fn fit_points(
     }
     let (curve, max_deviation) = found;
     Ok(Fitted { curve, max_deviation, converged: max_deviation <= tolerance })
-}
-
-/// A curve recast to a number of control points and a degree, ends kept, with the deviation that it costs; exact
-/// where the curve has that form already.
-///
-/// # Errors
-/// `Degree`; `TooFewPoints` when there are fewer points than the degree needs.
-pub fn recast(curve: &NurbsCurve, degree: usize, count: usize) -> Result<Fitted, GeometryError> {
-    check_work();
-    if !(1..=MAX_DEGREE).contains(&degree) {
-        return Err(GeometryError::Degree(degree));
-    }
-    if count <= degree {
-        return Err(GeometryError::TooFewPoints { given: count, needed: degree + 1 });
-    }
-    if curve.degree() == degree && curve.knots().point_count() == count {
-        return Ok(Fitted { curve: curve.clone(), max_deviation: 0.0, converged: true });
-    }
-    let spans = curve.knots().breaks().len() - 1;
-    let per_span = (PLACES_PER_POINT * count).div_ceil(spans).max(8);
-    let mut points: Vec<Point3> = curve.knots().sampled(per_span).iter().map(|&t| curve.point(t)).collect();
-    points.dedup_by(|b, a| (*b - *a).norm() < 1e-12);
-    let (recast, max_deviation) = corrected_fit(&points, degree, count, 0.0)?;
-    Ok(Fitted { curve: recast, max_deviation, converged: true })
 }
 
 /// One curve within `tolerance` mm of curves that run end to end, corners rounded off.

@@ -336,6 +336,22 @@ impl KnotVector {
         (0..self.point_count()).map(|i| self.knots[i + 1..=i + p].iter().sum::<f64>() / p as f64).collect()
     }
 
+    /// The middle of the widest span; of several as wide the one nearest to the middle.
+    #[must_use]
+    pub fn middle_of_widest_span(&self) -> f64 {
+        let breaks = self.breaks();
+        let centre = self.domain().at(0.5);
+        let spans = breaks.windows(2).map(|w| (w[1] - w[0], 0.5 * (w[0] + w[1])));
+        let better = |a: &(f64, f64), b: &(f64, f64)| {
+            if (a.0 - b.0).abs() > 1e-9 * (a.0 + b.0) {
+                a.0.total_cmp(&b.0)
+            } else {
+                (b.1 - centre).abs().total_cmp(&(a.1 - centre).abs())
+            }
+        };
+        spans.max_by(better).map_or(centre, |s| s.1)
+    }
+
     /// The same knots run backwards over the same interval.
     #[must_use]
     pub fn reversed(&self) -> Self {

@@ -21,7 +21,7 @@ impl NurbsSurface {
 }
 
 /// Surfaces over 0 to 1 brought to the same degree and knots in u.
-fn compatible_in_u(surfaces: &[NurbsSurface]) -> Result<Vec<NurbsSurface>, GeometryError> {
+pub(crate) fn compatible_in_u(surfaces: &[NurbsSurface]) -> Result<Vec<NurbsSurface>, GeometryError> {
     let columns: Vec<NurbsCurve> = surfaces.iter().flat_map(NurbsSurface::columns).collect();
     let mut made = compatible(&columns)?.into_iter();
     surfaces

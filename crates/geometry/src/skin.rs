@@ -1,6 +1,7 @@
 //! The surface through curves (section 10.3): their control points are interpolated column by column.
 
 use crate::nurbs_curve::SAME_WEIGHT;
+use crate::steady::{blended, steadiness, steady};
 use crate::{
     EndDerivatives, GeometryError, Homogeneous, KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3,
     check_work, interpolate, interpolate_ring,
@@ -36,6 +37,8 @@ pub struct SkinCourse {
     pub at: Vec<f64>,
     /// Length of the skin in mm.
     pub length: f64,
+    /// How much of the skin is steady instead of smooth, 0 to 1: none where the smooth one keeps near its sections.
+    pub steadiness: f64,
 }
 
 impl SkinCourse {
@@ -68,7 +71,15 @@ impl SkinCourse {
             run / length
         }));
         at[rows.len() - 1] = 1.0;
-        Ok(Self { at, length })
+        let steadiness = steadiness(&rows, &at, ring)?;
+        Ok(Self { at, length, steadiness })
+    }
+
+    /// Lengths of its first and its last step, in mm.
+    #[must_use]
+    pub fn end_steps(&self) -> [f64; 2] {
+        let last = self.at.len() - 1;
+        [(self.at[1] - self.at[0]) * self.length, (self.at[last] - self.at[last - 1]) * self.length]
     }
 }
 
@@ -96,7 +107,19 @@ pub fn skin_along(
     if *how == Skin::Ring {
         rows.extend(sections.first().cloned());
     }
-    skin_over(&rows, &course.at, course.length, how)
+    let smooth = skin_over(&rows, &course.at, course.length, how)?;
+    let has_curvature = matches!(how, Skin::Smooth { ends } if ends.iter().any(|e| e.len() > 1));
+    if course.steadiness == 0.0 || *how == Skin::Straight || has_curvature {
+        return Ok(smooth);
+    }
+    let last = rows.len() - 1;
+    let end = |k: usize, c: usize| {
+        let Skin::Smooth { ends } = how else { return None };
+        let weight = rows[k * last].homogeneous()[c].w;
+        Some((ends[k].first()?.get(c)? * (course.length * weight)).push(0.0))
+    };
+    let steady = steady(&rows, &course.at, how, end)?;
+    if course.steadiness == 1.0 { Ok(steady) } else { blended(&smooth, &steady, course.steadiness) }
 }
 
 fn check_compatible(rows: &[NurbsCurve]) -> Result<(), GeometryError> {

@@ -103,7 +103,7 @@ fn recasting_says_what_it_costs() {
             .map(|k| geometry::closest_on_curve(&recast.curve, &curve.point(f64::from(k) / 977.0)).distance)
             .fold(0.0, f64::max);
         assert!(worst <= recast.max_deviation * 1.05 + 1e-9, "{worst} against {}", recast.max_deviation);
-        assert!(recast.max_deviation < last);
+        assert!(recast.max_deviation <= last);
         last = recast.max_deviation;
     }
     // A curve that has that form already stays as it is; a line needs only two points.

@@ -353,7 +353,11 @@ impl Context<'_> {
     }
 
     /// The faces that meet at an edge, each with its use of it, if a reference means an edge.
-    fn uses(&self, reference: &Reference, slot: &str) -> Result<Vec<(&Face, &OrientedEdge)>, Notice> {
+    pub(crate) fn uses(
+        &self,
+        reference: &Reference,
+        slot: &str,
+    ) -> Result<Vec<(&Face, &OrientedEdge)>, Notice> {
         let bodies = self.input(reference, slot)?.shape.bodies();
         Ok(reference.item.as_deref().map_or_else(Vec::new, |item| body_names::uses_of(bodies, item)))
     }

@@ -7,12 +7,46 @@ use serde_json::Value;
 use crate::limits::{LONGEST_NAME, fits_id};
 
 /// Version 1 let ids hold any character; version 2 gives them one form. Ids that do not have it get one, wherever they stand.
+/// Up to version 2, curves through points had averaged knots, arcs about a centre took the shorter way, and what was revolved
+/// had its outside to the right of its profile: what exists says so from version 3 on, and keeps its shape.
 pub(crate) fn migrated(mut recipe: Value) -> Value {
-    if recipe.get("version").and_then(Value::as_u64) == Some(1) {
+    let version = recipe.get("version").and_then(Value::as_u64);
+    if version == Some(1) {
         give_ids_their_form(&mut recipe);
-        recipe["version"] = 2.into();
+    }
+    if matches!(version, Some(1 | 2)) {
+        keep_shapes(&mut recipe);
+        recipe["version"] = 3.into();
     }
     recipe
+}
+
+/// Says of curves whose rule has changed by which one they are made.
+fn keep_shapes(recipe: &mut Value) {
+    let averaged = |curve: &mut Value| {
+        // Two points have nothing to average.
+        if curve["points"].as_array().is_some_and(|p| p.len() > 2) {
+            curve["spacing"] = "averaged".into();
+        }
+    };
+    for step in recipe.get_mut("steps").and_then(Value::as_array_mut).into_iter().flatten() {
+        let Some(make) = step.get_mut("make") else { continue };
+        for curve in make.pointer_mut("/drawing/curves").and_then(Value::as_array_mut).into_iter().flatten() {
+            match curve.get("kind").and_then(Value::as_str) {
+                Some("through_points") => averaged(curve),
+                Some("arc_about") => curve["way"] = "shorter".into(),
+                _ => {}
+            }
+        }
+        if let Some(revolve) = make.get_mut("revolve").and_then(Value::as_object_mut) {
+            revolve.insert("outside".into(), "right_of_profile".into());
+        }
+        if let Some(curve) = make.get_mut("space_curve")
+            && curve.get("follows").is_none_or(|f| f == "through_points")
+        {
+            averaged(curve);
+        }
+    }
 }
 
 /// Fields that hold an id of their own, of curves and changes.

@@ -198,7 +198,11 @@ impl Rebuilder {
         let flip = step.flip_facing;
         let (tolerance, id) = (self.tolerance, Some(step.id.as_str()));
         let context = Context { recipe, scope, tolerance, inputs: &inputs, step: id, flip };
-        let build = || step.make.build(&context).map(|b| if flip { b.facing_flipped() } else { b });
+        let build = || {
+            let built = step.make.build(&context)?;
+            let built = if step.make.lays_surfaces() { built.looked_over() } else { built };
+            Ok(if flip { built.facing_flipped() } else { built })
+        };
         let outcome = match part_of_work(cancel, &self.budget, build) {
             Ok(Ok(built)) => Outcome::Built(Arc::new(built)),
             Ok(Err(notice)) => Outcome::Failed(notice),

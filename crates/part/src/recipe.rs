@@ -15,7 +15,7 @@ use crate::{Amount, FormulaError, LengthUnit, Quantity, RecipeError, names_in};
 /// What `format` says in every recipe.
 pub const RECIPE_FORMAT: &str = "kindred-shell-recipe";
 /// The newest version that this program reads and the one that it writes.
-pub const RECIPE_VERSION: u32 = 2;
+pub const RECIPE_VERSION: u32 = 3;
 
 /// The ordered steps that make a part.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -23,7 +23,7 @@ pub const RECIPE_VERSION: u32 = 2;
 pub struct Recipe {
     /// Always `kindred-shell-recipe`.
     pub format: String,
-    /// Version of the format, 2; version 1 is read and becomes 2.
+    /// Version of the format, 3; versions 1 and 2 are read and become 3.
     pub version: u32,
     /// The part's name.
     pub name: String,

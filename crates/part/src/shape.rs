@@ -1,3 +1,4 @@
+use std::cmp::Ordering;
 use std::sync::{Arc, OnceLock};
 use std::time::Duration;
 
@@ -323,6 +324,28 @@ impl Built {
         let chains = surfacing::chains(&pieces, tolerance).into_iter().enumerate();
         let curves = chains.map(|(k, run)| CurveShape::in_space(&format!("curve {}", k + 1), run)).collect();
         Some(Self::curves(curves).with_deviation(deviation, tolerance.fit))
+    }
+
+    /// The same with warnings of what is wrong inside its faces, the worst of each kind.
+    #[must_use]
+    pub fn looked_over(mut self) -> Self {
+        let mut found: Vec<topology::Flaw> =
+            self.shape.bodies().iter().flat_map(Body::shells).flat_map(topology::flaws).collect();
+        found.sort_by(|a, b| (a.kind, b.angle).partial_cmp(&(b.kind, a.angle)).unwrap_or(Ordering::Equal));
+        found.dedup_by_key(|flaw| flaw.kind);
+        for flaw in found {
+            let message = match flaw.kind {
+                topology::FlawKind::Crease => format!(
+                    "a face has a crease of {:.1}° inside, most here; end a curve at each corner, or smooth the corner",
+                    flaw.angle.to_degrees()
+                ),
+                topology::FlawKind::Fold => {
+                    "a face folds over itself here; move what it follows apart, or let it turn less".into()
+                }
+            };
+            self.warnings.push(Notice::of_step(message).at(Point3::from(flaw.at)));
+        }
+        self
     }
 
     /// The same with its facing turned over, or a warning where that has no effect.

@@ -20,7 +20,7 @@ fn profile() -> Value {
 }
 
 fn recipe(parameters: Value, steps: Value) -> Value {
-    json!({"format": "kindred-shell-recipe", "version": 2, "name": "Limits", "parameters": parameters, "steps": steps})
+    json!({"format": "kindred-shell-recipe", "version": 3, "name": "Limits", "parameters": parameters, "steps": steps})
 }
 
 fn rebuilt(parameters: Value, steps: Value) -> Rebuilt {
@@ -122,7 +122,7 @@ fn ids_of_the_first_version_get_their_form_wherever_they_stand() {
     old["hold"] = "t".into();
     old["steps"][0]["make"]["drawing"]["curves"][0]["id"] = "c/1".into();
     let new = serde_json::to_value(Recipe::from_value(old).unwrap()).unwrap();
-    assert_eq!(new["version"], 2);
+    assert_eq!(new["version"], 3);
     let drawing = new["steps"][0]["id"].as_str().unwrap();
     assert_eq!(drawing, "d-1- 2", "the plain form was taken");
     assert_eq!(new["steps"][1]["make"]["revolve"]["profile"], json!({"step": drawing, "item": "c-1"}));

@@ -133,6 +133,7 @@ fn bridges(c: &mut Criterion) {
         pull: 1.0,
         way: Way::Toward,
         turn: 0.0,
+        side: None,
     };
     let section = |k: usize| {
         let pieces = vec![edge[k].curve.clone()];

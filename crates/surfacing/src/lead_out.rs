@@ -13,6 +13,8 @@ use crate::strip::{Along, Cross};
 
 /// Cosine between the ways at a corner below which it is too sharp to share one.
 const SHARPEST: f64 = -0.9;
+/// Sine of the angle between two tangent planes from which they have one direction in common.
+const APART: f64 = 8.7e-3;
 
 /// Which way a surface is led out.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -71,6 +73,36 @@ pub fn lead_out(
     Ok(join(&parts, tolerance.join)?.shell)
 }
 
+/// What is added to the way of an edge so that it shares one at a corner: in space, or for a tangent way along the edge, along
+/// the way itself and along the face's normal, so that it stays in the face's tangent plane all along the edge.
+#[derive(Debug, Clone, Copy, Default)]
+struct Added {
+    by: Vector3,
+    turns_along: bool,
+}
+
+impl Added {
+    fn of(lead: &Lead<'_>, way: LeadWay, t: f64, by: Vector3, normal: &Vector3) -> Self {
+        match Self::frame(lead, t, normal).filter(|_| way == LeadWay::Tangent) {
+            Some(frame) => Self { by: frame.transpose() * by, turns_along: true },
+            None => Self { by, turns_along: false },
+        }
+    }
+
+    /// Columns: along the edge, across it in the face's tangent plane, and the normal.
+    fn frame(lead: &Lead<'_>, t: f64, normal: &Vector3) -> Option<nalgebra::Matrix3<f64>> {
+        let along = lead.curve.tangent(t)?;
+        Some(nalgebra::Matrix3::from_columns(&[along, normal.cross(&along), *normal]))
+    }
+
+    fn at(&self, lead: &Lead<'_>, t: f64, normal: &Vector3) -> Vector3 {
+        match Self::frame(lead, t, normal) {
+            Some(frame) if self.turns_along => frame * self.by,
+            _ => self.by,
+        }
+    }
+}
+
 fn folds(at: &Point3) -> SurfacingError {
     SurfacingError::RaisedFolds { at: (*at).into() }
 }
@@ -116,29 +148,45 @@ fn led(
             <= tolerance.join
     };
     // What is added to the way at the chain's corners, before and after each, so that both sides share one.
-    let mut added = vec![[Vector3::zeros(); 2]; count];
+    let mut added = vec![[Added::default(); 2]; count];
     for k in 0..count {
         let next = (k + 1) % count;
         if (next == 0 && !closed) || matches!(way, LeadWay::Along(_)) {
             continue;
         }
-        let (a, _) = way_at(shell, &run[k], way, end_of(&run[k], true))?;
-        let (b, _) = way_at(shell, &run[next], way, end_of(&run[next], false))?;
+        let (before, after) = (&run[k], &run[next]);
+        let ends = [end_of(before, true), end_of(after, false)];
+        let (a, normal_a) = way_at(shell, before, way, ends[0])?;
+        let (b, normal_b) = way_at(shell, after, way, ends[1])?;
+        let too_sharp = || folds(&before.curve.point(ends[0]));
         if a.dot(&b) <= SHARPEST {
-            return Err(folds(&run[k].curve.point(end_of(&run[k], true))));
+            return Err(too_sharp());
         }
-        let shared = (a + b) / (1.0 + a.dot(&b));
-        (added[k][1], added[next][0]) = (shared - a, shared - b);
+        let shared = match normal_a.cross(&normal_b).try_normalize(APART) {
+            // The one direction that is tangent on both sides.
+            Some(common) if way == LeadWay::Tangent => {
+                let out = common.dot(&(a + b));
+                let [near, far] = [common.dot(&a) * out.signum(), common.dot(&b) * out.signum()];
+                if near.min(far) <= 1.0 + SHARPEST {
+                    return Err(too_sharp());
+                }
+                common * (2.0 / out)
+            }
+            _ => (a + b) / (1.0 + a.dot(&b)),
+        };
+        added[k][1] = Added::of(before, way, ends[0], shared - a, &normal_a);
+        added[next][0] = Added::of(after, way, ends[1], shared - b, &normal_b);
     }
     let mut out = Vec::with_capacity(count);
     for (lead, added) in run.iter().zip(&added) {
         let d = lead.curve.domain();
-        let [start, end] = if lead.back { [added[1], added[0]] } else { *added };
+        let [start, end] = if lead.back { [&added[1], &added[0]] } else { [&added[0], &added[1]] };
         let cross = |t: f64| {
-            let (own, _) = way_at(shell, lead, way, t)?;
+            let (own, normal) = way_at(shell, lead, way, t)?;
             let share = (t - d.start) / d.length();
             let point = lead.curve.point(t);
-            let far = point + (own + start * (1.0 - share) + end * share) * length;
+            let more = start.at(lead, t, &normal) * (1.0 - share) + end.at(lead, t, &normal) * share;
+            let far = point + (own + more) * length;
             Ok(Cross { poles: vec![(point, 1.0), (far, 1.0)], feet: Vec::new() })
         };
         let along = Along {

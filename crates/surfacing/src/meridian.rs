@@ -150,19 +150,32 @@ impl Meridian {
         self.pieces.iter().map(|p| p.curve.control_bounds().1.x).fold(0.0, f64::max)
     }
 
-    /// Whether a closed chain runs clockwise, seen with the axis upwards on the left; by chords, enough for the sign.
+    /// Places along the chain, by chords enough for the sign of an area.
+    fn places(&self) -> Vec<Point3> {
+        let of = |p: &MeridianPiece| {
+            let d = p.curve.domain();
+            (0..=32).map(|k| p.curve.point(d.at(f64::from(k) / 32.0))).collect::<Vec<_>>()
+        };
+        self.pieces.iter().flat_map(of).collect()
+    }
+
+    /// Whether a closed chain runs clockwise, seen with the axis upwards on the left.
     #[must_use]
     pub fn runs_clockwise(&self) -> bool {
-        let points: Vec<Point3> = self
-            .pieces
-            .iter()
-            .flat_map(|p| {
-                let d = p.curve.domain();
-                (0..32).map(move |k| p.curve.point(d.at(f64::from(k) / 32.0)))
-            })
-            .collect();
+        let points = self.places();
         let next = points.iter().cycle().skip(1);
         points.iter().zip(next).map(|(a, b)| a.x * b.y - b.x * a.y).sum::<f64>() < 0.0
+    }
+
+    /// Whether the chain encloses more with the axis on its way down than on its way up, so that its right side lies, all in
+    /// all, toward the axis.
+    #[must_use]
+    pub fn runs_down(&self) -> bool {
+        /// Share of the square of the radius within which it encloses nothing.
+        const NOTHING: f64 = 1e-9;
+        let points = self.places();
+        let swept: f64 = points.windows(2).map(|w| 0.5 * (w[0].x + w[1].x) * (w[1].y - w[0].y)).sum();
+        swept < -NOTHING * self.largest_radius().powi(2)
     }
 
     fn check_ends(&mut self, curves: [(usize, bool); 2]) -> Result<(), SurfacingError> {

@@ -57,7 +57,8 @@ pub struct RailSwept {
 /// closed one its nearest places, ride on the rails. Sections run from the first rail to the second.
 ///
 /// # Errors
-/// `Empty`; `RailsOpposite` for rails that run opposite ways; `RailsMeet` where they come together; `SectionOffRail` for a
+/// `Empty`; `RailsOpposite` for rails that run opposite ways; `RailsMeet` where they come together, but for an end at which
+/// sections shrink to a point with the width; `SectionOffRail` for a
 /// section whose ends are not on the rails; `MixedSections`; for the clean variant `RailsDiffer` and `UnequalRows`.
 pub fn rail_sweep(
     sections: &[Vec<NurbsCurve>],
@@ -155,6 +156,8 @@ struct RailMotion<'a> {
     height: RailHeight,
     /// Width at the start, in proportion to which a kept height stays.
     width: f64,
+    /// Distance within which the rails' ends are one point.
+    pole: f64,
     closed: bool,
 }
 
@@ -166,14 +169,26 @@ impl<'a> RailMotion<'a> {
         if width <= tolerance.join {
             width = (rails[1].point(0.5) - rails[0].point(0.5)).norm();
         }
-        Self { rails, lengths, height, width: width.max(tolerance.resolution), closed }
+        Self { rails, lengths, height, width: width.max(tolerance.resolution), pole: tolerance.join, closed }
     }
 
-    /// The map whose x reaches from a place of the first rail to one of the second, with the rails' directions there.
-    fn between(&self, a: Point3, b: Point3, along: Vector3) -> Result<Matrix4<f64>, SurfacingError> {
+    /// The map whose x reaches from a place of the first rail to one of the second, with the rails' directions there. Where
+    /// the rails end in one point, sections that shrink with the width shrink to it.
+    fn between(
+        &self,
+        a: Point3,
+        b: Point3,
+        along: Vector3,
+        at_end: bool,
+    ) -> Result<Matrix4<f64>, SurfacingError> {
         let x = b - a;
         let at = a.into();
         let width = x.norm();
+        if at_end && width <= self.pole && self.height == RailHeight::Scaled {
+            let mut pole = Matrix4::zeros();
+            pole.set_column(3, &nalgebra::center(&a, &b).coords.push(1.0));
+            return Ok(pole);
+        }
         let frame = Frame::new(a, x, x.cross(&along).cross(&x)).filter(|_| width > 1e-9);
         let frame = frame.ok_or(SurfacingError::RailsMeet { at })?;
         // The frame's y goes along the rails, its z up between them.
@@ -229,7 +244,8 @@ impl<'a> RailMotion<'a> {
             for (j, &t) in places.iter().enumerate() {
                 let share = 0.5 * (self.lengths[0].share(t) + self.lengths[1].share(t));
                 let (a, b) = (rail_points[0][j], rail_points[1][j]);
-                let map = self.between(a, b, self.direction([t, t]))?;
+                let at_end = j == 0 || j + 1 == places.len();
+                let map = self.between(a, b, self.direction([t, t]), at_end)?;
                 net.push(local.local_points(share).iter().map(|p| map.transform_point(p)).collect());
             }
             let model = &runs[0][k];
@@ -266,7 +282,7 @@ impl Motion for RailMotion<'_> {
     fn place(&self, share: f64) -> Result<Matrix4<f64>, SurfacingError> {
         let parameters = [0, 1].map(|k| self.lengths[k].parameter(share));
         let [a, b] = [0, 1].map(|k| self.rails[k].point(parameters[k]));
-        self.between(a, b, self.direction(parameters))
+        self.between(a, b, self.direction(parameters), share <= 0.0 || share >= 1.0)
     }
 
     fn ahead(&self, _: f64) -> Result<Option<(Vector3, f64)>, SurfacingError> {

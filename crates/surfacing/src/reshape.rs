@@ -3,7 +3,7 @@
 //! Changes are made one after the other. Those that put in rows or raise the degree keep the shape exactly (The NURBS Book,
 //! chapter 5); recasting fits it anew and says how far that is off; the others move control points.
 
-use geometry::{Frame, KnotVector, NurbsSurface, Point3, Tolerance, Vector3, recast_surface_along};
+use geometry::{Frame, NurbsSurface, Point3, Tolerance, Vector3, recast_surface_along};
 
 use crate::SurfacingError;
 
@@ -267,7 +267,7 @@ fn in_form(
         NetChange::Evenly { along, count } => {
             for &is_u in along.each() {
                 for _ in 0..*count {
-                    let middle = widest(&knots(&out, is_u));
+                    let middle = knots(&out, is_u).middle_of_widest_span();
                     out = with_knot(&out, is_u, middle);
                 }
             }
@@ -290,21 +290,6 @@ fn in_form(
         }
         _ => return Ok(None),
     }))
-}
-
-/// The middle of the widest span; of several as wide the one nearest to the middle.
-fn widest(knots: &KnotVector) -> f64 {
-    let breaks = knots.breaks();
-    let centre = knots.domain().at(0.5);
-    let spans = breaks.windows(2).map(|w| (w[1] - w[0], 0.5 * (w[0] + w[1])));
-    let better = |a: &(f64, f64), b: &(f64, f64)| {
-        if (a.0 - b.0).abs() > 1e-9 * (a.0 + b.0) {
-            a.0.total_cmp(&b.0)
-        } else {
-            (b.1 - centre).abs().total_cmp(&(a.1 - centre).abs())
-        }
-    };
-    spans.max_by(better).map_or(centre, |s| s.1)
 }
 
 /// A surface with its control points, and which of them are one place and must stay so.

@@ -20,10 +20,20 @@ pub struct Revolved {
     pub smallest_radius: Option<(f64, [f64; 3])>,
 }
 
+/// Where the outside of an open result is by itself.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Outside {
+    /// Away from the axis, all in all; for a flat disc as drawn.
+    #[default]
+    FromAxis,
+    /// To the right of the profile's direction, seen with the axis upwards on the left.
+    RightOfProfile,
+}
+
 /// Turns `curves` (each with the name that its faces take) about `axis`.
 ///
 /// `capped` closes a partial turn of a closed profile, or of one with both ends on the axis, with flat faces.
-/// `flipped` turns the outside of an open result to the other side; a solid always faces outwards.
+/// `flipped` turns the outside of an open result to the other side than `outside`; a solid always faces outwards.
 ///
 /// # Errors
 /// `Angle`, `Sides`, and those of [`Meridian::new`].
@@ -32,11 +42,12 @@ pub fn revolve(
     axis: &Axis,
     turn: Turn,
     capped: bool,
-    flipped: bool,
+    (outside, flipped): (Outside, bool),
     tolerance: &Tolerance,
 ) -> Result<Revolved, SurfacingError> {
     turn.check()?;
     let mut meridian = Meridian::new(curves, axis, tolerance)?;
+    let flipped = flipped != (outside == Outside::FromAxis && meridian.runs_down());
     close_along_axis(&mut meridian);
     let shell = turned_shell(&meridian, &turn, capped)?;
     let body = Body::from_shell(if flipped { shell.flipped() } else { shell });

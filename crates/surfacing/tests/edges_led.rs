@@ -82,3 +82,61 @@ fn surfaces_are_led_out() {
     let none = lead_out(&shell, &edges, LeadWay::SquareTo(Vector3::x()), 5.0, false, &tolerance());
     assert!(matches!(none, Err(SurfacingError::RaisedFolds { .. })));
 }
+
+/// The largest angle between a shell and what was led out of it, along all edges that were.
+fn largest_angle(shell: &Shell, edges: &BTreeSet<EdgeId>, led: &Shell) -> f64 {
+    let mut largest: f64 = 0.0;
+    for edge in edges {
+        let curve = shell.edge(*edge).curve.as_ref().unwrap();
+        for t in curve.knots().sampled(9) {
+            let p = curve.point(t);
+            let normals = |s: &Shell| {
+                let at = |f: &topology::Face| {
+                    let foot = closest_on_surface(&f.surface, &p);
+                    (foot.distance < 1e-3).then(|| f.surface.normal(foot.parameters[0], foot.parameters[1]))
+                };
+                s.faces().iter().filter_map(at).flatten().collect::<Vec<Vector3>>()
+            };
+            let own = normals(shell);
+            for n in normals(led) {
+                let off = |m: &Vector3| m.cross(&n).norm().atan2(m.dot(&n).abs());
+                largest = largest.max(own.iter().map(off).fold(f64::MAX, f64::min));
+            }
+        }
+    }
+    largest
+}
+
+#[test]
+fn what_is_led_out_is_tangent_all_along_and_round_corners() {
+    for axis in 0..3 {
+        let sheet = wavy(axis, 10.0);
+        let edges: BTreeSet<EdgeId> = free_edges(&sheet).into_iter().collect();
+        let made = lead_out(&sheet, &edges, LeadWay::Tangent, 6.0, false, &tolerance()).unwrap();
+        // One ring: every corner is shared.
+        assert_eq!((made.faces().len(), free_edges(&made).len()), (edges.len(), 2 * edges.len()));
+        let angle = largest_angle(&sheet, &edges, &made).to_degrees();
+        assert!(angle < 0.05, "{axis}: {angle}");
+    }
+    // Two faces that meet in a ridge: at its ends both have just the ridge's direction in common.
+    let roof = block([0.0; 3], [30.0, 20.0, 10.0]);
+    let (top, _) = face_at(&roof, 10.0);
+    let front = roof
+        .faces()
+        .iter()
+        .position(|f| f.surface.control_points().iter().all(|p| p.y.abs() < 1e-9))
+        .unwrap();
+    let users = |f: usize| roof.faces()[f].loops.iter().flat_map(|l| &l.edges).map(|u| u.edge);
+    let at_end = |e: &EdgeId| {
+        let d = roof.edge(*e).curve.as_ref().unwrap();
+        d.start().x > 29.9 && d.end().x > 29.9
+    };
+    let edges: BTreeSet<EdgeId> = users(top).chain(users(front)).filter(at_end).collect();
+    assert_eq!(edges.len(), 2);
+    for other in [false, true] {
+        // Of each edge's two faces the first or the last one counts; only where those are top and front is this the ridge.
+        let Ok(made) = lead_out(&roof, &edges, LeadWay::Tangent, 6.0, other, &tolerance()) else { continue };
+        let angle = largest_angle(&roof, &edges, &made).to_degrees();
+        assert!(angle < 1e-6, "{angle}");
+    }
+}

@@ -8,7 +8,7 @@ use std::f64::consts::PI;
 use geometry::{Frame, NurbsCurve, Point3, Tolerance, Vector3, circle_arc};
 use proptest::prelude::*;
 use shapes::{SCALES, circle, ellipse, frame_at, mapped, named, near, polygon, sound, square};
-use surfacing::{Reach, SurfacingError, Turn, extrude, flat, revolve};
+use surfacing::{Outside, Reach, SurfacingError, Turn, extrude, flat, revolve};
 use topology::{Body, closure};
 
 /// Pulled out of a plane without draft, closed where it can be.
@@ -195,9 +195,15 @@ fn an_extrusion_up_to_a_face_ends_on_it() {
         circle_arc(&Frame::new(Point3::origin(), Vector3::x(), Vector3::z()).unwrap(), 10.0, -PI / 2.0, PI)
             .unwrap();
     let axis = geometry::Axis::new(Point3::origin(), Vector3::z()).unwrap();
-    let sphere =
-        revolve(&[(arc, "arc".into())], &axis, Turn::Round { sweep: 2.0 * PI }, true, false, &tolerance)
-            .unwrap();
+    let sphere = revolve(
+        &[(arc, "arc".into())],
+        &axis,
+        Turn::Round { sweep: 2.0 * PI },
+        true,
+        (Outside::RightOfProfile, false),
+        &tolerance,
+    )
+    .unwrap();
     let face = sphere.body.shells()[0].faces()[0].clone();
     let low = mapped(circle(6.0, 0.0), |p| p - Vector3::z() * 20.0);
     // Both caps of the sphere lie in the direction; the nearer one counts. Its pole lies inside the outline, where the

@@ -297,3 +297,34 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn curves_that_end_in_one_point_make_a_pole() {
+    for scale in SCALES {
+        let tolerance = Tolerance::default().scaled(scale);
+        let on_sphere = |longitude: f64, latitude: f64| {
+            let (a, b) = (longitude.to_radians(), latitude.to_radians());
+            Point3::new(a.cos() * b.cos(), a.sin() * b.cos(), b.sin()) * (20.0 * scale)
+        };
+        let through = |at: &dyn Fn(f64) -> Point3| {
+            let points: Vec<Point3> = (0..=24).map(|k| at(f64::from(k) * 3.75)).collect();
+            vec![through_points(&points, 1e-12).unwrap()]
+        };
+        // Meridians of an eighth of a sphere, which all end at its pole, and parallels.
+        let first: Vec<Vec<NurbsCurve>> =
+            [0.0, 30.0, 60.0, 90.0].map(|a| through(&|t| on_sphere(a, t))).to_vec();
+        let second: Vec<Vec<NurbsCurve>> =
+            [0.0, 25.0, 50.0, 70.0].map(|b| through(&|t| on_sphere(t, b))).to_vec();
+        let made = woven(&first, &second, (tolerance.join, true), &tolerance).unwrap();
+        let surface = surface_of(&made);
+        for i in 0..=20 {
+            for j in 0..=20 {
+                let p = surface.point(f64::from(i) / 20.0, f64::from(j) / 20.0);
+                assert!((p.coords.norm() / (20.0 * scale) - 1.0).abs() < 5e-3, "{i} {j} {}", p.coords.norm());
+            }
+        }
+        near(made.body.measure().area, PI * 400.0 / 2.0 * scale * scale, 5e-3);
+        let shells = made.body.shells();
+        assert_eq!(topology::free_edges(shells[0]).len(), 3);
+    }
+}

@@ -12,7 +12,7 @@ use geometry::{
 };
 use proptest::prelude::*;
 use shapes::{SCALES, frame_at, hole, landscape, near, polygon, sound};
-use surfacing::{Agrees, Beside, Patch, PatchEdge, Patched, SurfacingError, Turn, patch, revolve};
+use surfacing::{Agrees, Beside, Outside, Patch, PatchEdge, Patched, SurfacingError, Turn, patch, revolve};
 use topology::{Body, MeshTolerance, join, mesh, pcurve_on};
 
 const PLAIN: Patch<'static> = Patch { curves: &[], points: &[], tension: 0.0, name: "patch" };
@@ -20,7 +20,9 @@ const PLAIN: Patch<'static> = Patch { curves: &[], points: &[], tension: 0.0, na
 fn body(profile: NurbsCurve, tolerance: &Tolerance) -> Body {
     let axis = Axis::new(Point3::origin(), Vector3::z()).unwrap();
     let turn = Turn::Round { sweep: TAU };
-    revolve(&[(profile, "side".into())], &axis, turn, false, false, tolerance).unwrap().body
+    revolve(&[(profile, "side".into())], &axis, turn, false, (Outside::RightOfProfile, false), tolerance)
+        .unwrap()
+        .body
 }
 
 /// A part of a circle about the origin in the plane of the axis.

@@ -156,9 +156,35 @@ fn rails_and_sections_that_do_not_fit_are_named() {
         matches!(short, SurfacingError::SectionOffRail { section: 1, distance, .. } if (0.9..1.01).contains(&distance)),
         "{short}"
     );
-    let meeting = line([10.0, 0.0, 0.0], [-5.0, 40.0, 0.0]);
+    // Rails may end in one point, but not touch on their way.
+    let meeting =
+        [line([10.0, 0.0, 0.0], [-7.5, 20.0, 0.0]), line([-7.5, 20.0, 0.0], [10.0, 40.0, 0.0])].concat();
     assert!(matches!(try_it(arch(), &meeting), SurfacingError::RailsMeet { .. }));
     let round = vec![circle_arc(&frame_at(0.0), 3.0, 0.0, TAU).unwrap()];
     let mixed = rail_sweep(&[arch(), round], [&first, &second], &fitted(RailHeight::Scaled), &tolerance);
     assert!(matches!(mixed, Err(SurfacingError::MixedSections { section: 2, .. })));
+}
+
+#[test]
+fn rails_that_end_in_one_point_make_a_pole() {
+    for scale in SCALES {
+        let tolerance = Tolerance::default().scaled(scale);
+        let rails = [line([-10.0, 0.0, 0.0], [0.0, 40.0, 0.0]), line([10.0, 0.0, 0.0], [0.0, 40.0, 0.0])]
+            .map(|r| mapped(r, |p| p * scale));
+        let section = [mapped(arch(), |p| p * scale)];
+        let sweep = |how: &RailSweep| rail_sweep(&section, [&rails[0], &rails[1]], how, &tolerance);
+        let made = sweep(&fitted(RailHeight::Scaled)).unwrap();
+        // Half of a cone: lateral area pi r s / 2 (VO-01), and one point at its tip.
+        let slant = (40.0_f64 * 40.0 + 100.0).sqrt();
+        near(made.body.measure().area, PI * 10.0 * slant / 2.0 * scale * scale, 1e-5);
+        let surface = surface_of(&made.body);
+        let (u, v) = surface.domain();
+        for k in 0..=8 {
+            let tip = Point3::new(0.0, 40.0, 0.0) * scale;
+            assert!((surface.point(u.at(f64::from(k) / 8.0), v.end) - tip).norm() < 1e-9 * scale);
+        }
+        // A height that stays leaves no point there.
+        let kept = sweep(&fitted(RailHeight::Kept));
+        assert!(matches!(kept, Err(SurfacingError::RailsMeet { .. })), "{kept:?}");
+    }
 }

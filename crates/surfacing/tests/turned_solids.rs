@@ -4,7 +4,7 @@
 use std::f64::consts::{PI, TAU};
 
 use geometry::{Axis, Frame, NurbsCurve, Point3, Tolerance, Vector3, circle_arc, through_points};
-use surfacing::{FlatMeasure, Revolved, SurfacingError, Turn, revolve, thicken};
+use surfacing::{FlatMeasure, Outside, Revolved, SurfacingError, Turn, revolve, thicken};
 use topology::{Body, MeshTolerance, closure, mesh};
 
 const SCALES: [f64; 3] = [1e-3, 1.0, 1e3];
@@ -30,7 +30,14 @@ fn polyline(points: &[Point3]) -> Vec<NurbsCurve> {
 
 fn turned(curves: &[NurbsCurve], turn: Turn, capped: bool, scale: f64) -> Result<Revolved, SurfacingError> {
     let named: Vec<_> = curves.iter().map(|c| (c.mapped(|p| p * scale), "profile".to_string())).collect();
-    revolve(&named, &z_axis(), turn, capped, false, &Tolerance::default().scaled(scale))
+    revolve(
+        &named,
+        &z_axis(),
+        turn,
+        capped,
+        (Outside::RightOfProfile, false),
+        &Tolerance::default().scaled(scale),
+    )
 }
 
 fn assert_near(value: f64, expected: f64, relative: f64) {
@@ -244,7 +251,9 @@ fn outward_follows_the_facing() {
     let line = polyline(&[p(2.0, 0.0), p(2.0, 5.0)]);
     let named: Vec<_> = line.iter().map(|c| (c.clone(), "wall".to_string())).collect();
     for (flipped, expected) in [(false, 2.5f64.powi(2) - 4.0), (true, 4.0 - 1.5f64.powi(2))] {
-        let tube = revolve(&named, &z_axis(), FULL, true, flipped, &Tolerance::default()).unwrap();
+        let tube =
+            revolve(&named, &z_axis(), FULL, true, (Outside::RightOfProfile, flipped), &Tolerance::default())
+                .unwrap();
         let wall = thicken(&tube, 0.5, 0.0, &Tolerance::default()).unwrap();
         assert_near(wall.body.measure().volume, PI * 5.0 * expected, 1e-12);
     }

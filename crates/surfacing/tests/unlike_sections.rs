@@ -222,7 +222,10 @@ fn equal_guides_round_circles_make_a_turned_body() {
     let tolerance = Tolerance::default();
     for count in [3, 4, 7] {
         let guide = |k: usize| {
-            let angle = TAU * k as f64 / f64::from(count) + 0.2;
+            // Picked in another order than they stand in.
+            let angle = TAU * (k * 2 + usize::from(k * 2 >= count as usize && count % 2 == 0)) as f64
+                / f64::from(count)
+                + 0.2;
             let at = |r: f64, z: f64| Point3::new(r * angle.cos(), r * angle.sin(), z);
             vec![through_points(&[at(38.0, 0.0), at(42.0, 70.0), at(25.0, 150.0)], 1e-9).unwrap()]
         };

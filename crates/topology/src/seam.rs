@@ -1,12 +1,14 @@
 //! How neighbouring faces meet along the edges that they share: gap, angle and curvature.
 
-use geometry::{NurbsCurve, NurbsSurface, Point3, Vector3};
+use geometry::{KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3};
 
 use crate::{EdgeId, FaceId, OrientedEdge, Shell};
 
-/// Places per knot span of an edge, and most of them on one edge.
+/// Places per span between knots of an edge and of both surfaces along it, and about as many as there are at most.
 const PLACES_PER_SPAN: usize = 4;
-const MOST_PLACES: usize = 64;
+const MOST_PLACES: usize = 512;
+/// Share of an edge within which two knots are one.
+const SAME_KNOT: f64 = 1e-9;
 /// Largest angle in radians, 0.1 degrees, with which faces still count as tangent.
 const TANGENT: f64 = 0.1 * std::f64::consts::PI / 180.0;
 /// Largest share by which the curvatures across the edge may differ for faces that still count as agreeing in it.
@@ -87,12 +89,38 @@ impl SeamSide<'_> {
     }
 }
 
+/// Parameters of a curve between which it and both surfaces along it have no knot: what differs between them can be largest
+/// midway and nothing at the knots of the curve itself.
+fn spans_along(curve: &NurbsCurve, sides: &[SeamSide<'_>; 2]) -> Vec<f64> {
+    let coarse = curve.knots().sampled(PLACES_PER_SPAN);
+    let mut out = curve.knots().breaks();
+    for side in sides {
+        let places: Vec<(f64, Point3)> = coarse.iter().map(|&t| (t, side.pcurve.point(t))).collect();
+        for (axis, knots) in [side.surface.knots_u(), side.surface.knots_v()].into_iter().enumerate() {
+            for knot in knots.breaks() {
+                let crosses = |w: &[(f64, Point3)]| {
+                    let [from, until] = [w[0].1[axis] - knot, w[1].1[axis] - knot];
+                    (from * until < 0.0).then(|| w[0].0 + (w[1].0 - w[0].0) * from / (from - until))
+                };
+                out.extend(places.windows(2).filter_map(crosses));
+            }
+        }
+    }
+    out.sort_by(f64::total_cmp);
+    let d = curve.domain();
+    out.dedup_by(|b, a| *b - *a <= SAME_KNOT * d.length());
+    let last = out.len() - 1;
+    out[last] = d.end;
+    out
+}
+
 /// How two surfaces meet along a curve that both hold. Places at which either has no normal are left out; `None` where
 /// none is left.
 #[must_use]
 pub fn meeting(curve: &NurbsCurve, sides: [SeamSide<'_>; 2]) -> Option<Meeting> {
-    let spans = curve.knots().breaks().len() - 1;
-    let places = curve.knots().sampled((MOST_PLACES / spans).clamp(1, PLACES_PER_SPAN));
+    let breaks = spans_along(curve, &sides);
+    let per_span = (MOST_PLACES / breaks.len()).clamp(1, PLACES_PER_SPAN);
+    let places = KnotVector::smooth_pieces(1, &breaks).sampled(per_span);
     let start = curve.start();
     let none = (0.0, start);
     let mut found =

@@ -42,6 +42,16 @@ export function curveFrom(kind, amounts, places, unit) {
   return { points: amounts };
 }
 
+/** How far round its centre an arc has been drawn when its end moves on, by up to a whole turn either way, in radians. */
+export function turnedOn(turned, [centre, start, end]) {
+  const angle = (p) => Math.atan2(p[1] - centre[1], p[0] - centre[0]);
+  const whole = 2 * Math.PI;
+  const plain = angle(end) - angle(start);
+  const near = plain + whole * Math.round((turned - plain) / whole);
+  if (Math.abs(near) <= whole) return near;
+  return near - Math.sign(near) * whole;
+}
+
 /**
  * What was typed for the next point: `12, 40`, or from the last point a length and an angle, `25; 30 deg`. Formulas
  * stay formulas. Gives the amounts, or null.

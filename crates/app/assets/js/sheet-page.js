@@ -1,5 +1,5 @@
 // The drawing sheet on the part page: drawing, picking, and changing curves. Mixed into the part page.
-import { clicksOf, curveFrom, leastOf, typedAmounts } from './gestures.js';
+import { clicksOf, curveFrom, leastOf, turnedOn, typedAmounts } from './gestures.js';
 import { asAmount } from './recipe.js';
 import { asText, fromText } from './slots.js';
 
@@ -151,6 +151,7 @@ export const sheetPage = ({ parts, raw, descriptions, PLANES }) => ({
     const { sheet } = parts;
     sheet.pending = places;
     sheet.amounts = points;
+    if (points.length < 3) sheet.turned = 0;
     const key = `curve ${this.id}`;
     const kept = { step: this.sheetStep, tool: this.sheetTool, points, places };
     if (points.length) sessionStorage.setItem(key, JSON.stringify(kept));
@@ -177,6 +178,12 @@ export const sheetPage = ({ parts, raw, descriptions, PLANES }) => ({
   curveToBe(amounts, places) {
     const curve = { id: '', kind: this.sheetTool, ...curveFrom(this.sheetTool, amounts, places, this.unit()) };
     if (this.drawGuide) curve.guide = true;
+    // An arc runs the way that the pointer went round; one whose end is a formula against the clock.
+    if (curve.kind === 'arc_about' && places.length === 3) {
+      const { sheet } = parts;
+      sheet.turned = turnedOn(sheet.turned ?? 0, places);
+      if (sheet.turned < 0 && amounts[2].every?.((a) => typeof a === 'number')) curve.way = 'clockwise';
+    }
     return curve;
   },
   previewPending() {
@@ -464,6 +471,16 @@ export const sheetPage = ({ parts, raw, descriptions, PLANES }) => ({
     await this.settled;
     const curve = this.drawn(this.pickedCurve());
     this.setCurve({ ...curve, values: { ...curve.values, [value.name]: asAmount(text) } });
+  },
+  pickedKindChoices() {
+    return this.kindOfPicked()?.choices ?? [];
+  },
+  curveChoice(choice) {
+    return this.drawn(this.pickedCurve())?.[choice.name] ?? choice.options[0][0];
+  },
+  async setCurveChoice(choice, value) {
+    await this.settled;
+    this.setCurve({ ...this.drawn(this.pickedCurve()), [choice.name]: value });
   },
   valueLabel(value) {
     const word = value.name.replaceAll('_', ' ');

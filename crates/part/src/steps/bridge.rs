@@ -1,9 +1,11 @@
 //! Bridge: a surface between two edges that takes over their tangents or curvature.
 
+use std::sync::Arc;
+
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use surfacing::{LoftEnd, Section, SurfacingError, Way};
+use surfacing::{Away, LoftEnd, Section, SurfacingError, Way};
 
 use super::edge_agrees::EdgeAgrees;
 use super::loft::lofted;
@@ -45,6 +47,9 @@ pub struct Bridge {
     /// Turned from that, within the face's tangent plane, toward where the edge runs.
     #[serde(default = "zero", skip_serializing_if = "is_zero")]
     pub first_turn: Amount,
+    /// Whether it leaves over the face there, and not away from it.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub first_over: bool,
     /// What it takes over at the second edge.
     #[serde(default = "tangent", skip_serializing_if = "is_tangent")]
     pub second_agrees: EdgeAgrees,
@@ -57,6 +62,9 @@ pub struct Bridge {
     /// Turned from that, within the face's tangent plane, toward where the edge runs.
     #[serde(default = "zero", skip_serializing_if = "is_zero")]
     pub second_turn: Amount,
+    /// Whether it leaves over the face there, and not away from it.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub second_over: bool,
     /// The second edge run the other way than it would be by itself.
     #[serde(default, skip_serializing_if = "is_default")]
     pub crossed: bool,
@@ -81,13 +89,14 @@ impl Bridge {
         (agrees, field): (EdgeAgrees, &str),
         (pull, pull_field): (&Amount, &str),
         (leaves, turn, turn_field): (Leaves, &Amount, &str),
+        over: bool,
     ) -> Result<LoftEnd, Notice> {
         if agrees == EdgeAgrees::Position {
             return Ok(LoftEnd::Free);
         }
-        let mut surfaces = Vec::new();
+        let mut uses = Vec::new();
         for edge in edges {
-            let found = context.surfaces_at(edge, slot)?;
+            let found = context.uses(edge, slot)?;
             let [only] = &found[..] else {
                 let message = if found.is_empty() {
                     "this is no edge of a face, so that there is nothing to take over; pick an edge, or choose position"
@@ -96,8 +105,9 @@ impl Bridge {
                 };
                 return Err(Notice::about(field, message));
             };
-            surfaces.push(std::sync::Arc::clone(only));
+            uses.push(*only);
         }
+        let surfaces = uses.iter().map(|(face, _)| Arc::clone(&face.surface)).collect();
         let pull = context.pull(pull, pull_field)?;
         let turn = context.value(turn, Quantity::Angle, turn_field)?;
         if turn.abs() > MOST_TURN.to_radians() {
@@ -109,7 +119,8 @@ impl Bridge {
             Leaves::Square => Way::Square,
             Leaves::Lines => Way::Lines,
         };
-        Ok(LoftEnd::Neighbour { surfaces, curvature: agrees == EdgeAgrees::Curvature, pull, way, turn })
+        let (curvature, side) = (agrees == EdgeAgrees::Curvature, Some(Away::from(&uses, over)));
+        Ok(LoftEnd::Neighbour { surfaces, curvature, pull, way, turn, side })
     }
 }
 
@@ -140,6 +151,10 @@ impl Construction for Bridge {
             ValueDescription::amount(name, label, Quantity::Angle, [-MOST_TURN, MOST_TURN], json!(0), help)
                 .only_if(field, "!position")
         };
+        let over = |name, field| {
+            let help = "By itself it leaves away from the face, so that the three do not lie on each other.";
+            ValueDescription::switch(name, "Over its face", help).only_if(field, "!position")
+        };
         StepDescription {
             kind: "bridge",
             label: "Bridge",
@@ -154,10 +169,12 @@ impl Construction for Bridge {
                 pull("first_pull", "Pull at the first", "first_agrees"),
                 leaves("first_leaves", "Leaves the first", "first_agrees"),
                 turn("first_turn", "Turned by", "first_agrees"),
+                over("first_over", "first_agrees"),
                 agrees("second_agrees", "Takes over at the second"),
                 pull("second_pull", "Pull at the second", "second_agrees"),
                 leaves("second_leaves", "Leaves the second", "second_agrees"),
                 turn("second_turn", "Turned by", "second_agrees"),
+                over("second_over", "second_agrees"),
                 ValueDescription::switch(
                     "crossed",
                     "Run the second the other way",
@@ -194,6 +211,7 @@ impl Construction for Bridge {
                     first,
                     (&self.first_pull, "first_pull"),
                     (self.first_leaves, &self.first_turn, "first_turn"),
+                    self.first_over,
                 )?,
                 Self::end(
                     context,
@@ -202,6 +220,7 @@ impl Construction for Bridge {
                     second,
                     (&self.second_pull, "second_pull"),
                     (self.second_leaves, &self.second_turn, "second_turn"),
+                    self.second_over,
                 )?,
             ],
             close: false,

@@ -178,6 +178,11 @@ impl Construction for Copy {
         }
     }
 
+    /// What it repeats has been looked over.
+    fn lays_surfaces() -> bool {
+        false
+    }
+
     fn inputs(&self) -> Vec<(&'static str, &Reference)> {
         let used = match self.way {
             CopyWay::Mirror => self.plane.reference().map(|r| ("plane", r)),

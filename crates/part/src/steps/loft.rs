@@ -185,6 +185,7 @@ impl End<'_> {
                         pull,
                         way: Way::Toward,
                         turn: 0.0,
+                        side: None,
                     }),
                 }
             }
@@ -207,8 +208,13 @@ impl Loft {
         })
     }
 
+    /// Whether how it leaves its first and meets its last section can be chosen.
+    fn has_ends(&self) -> bool {
+        matches!(self.between, Between::Smooth | Between::ControlRows)
+    }
+
     fn end(&self, at_end: bool) -> End<'_> {
-        let guided = !self.guides.is_empty();
+        let guided = self.between == Between::Smooth && !self.guides.is_empty();
         if at_end {
             End {
                 meets: self.end,
@@ -347,7 +353,7 @@ impl Construction for Loft {
                 ("rounded", "Rounded over a point"),
             ];
             let help = "As it comes; square to the section's plane; in agreement with the face that it is an edge of; or round over a point.";
-            ValueDescription::choice(name, label, &choices, help).only_if("between", "smooth")
+            ValueDescription::choice(name, label, &choices, help).only_if("between", "smooth|control_rows")
         };
         let pull = |name, label, field| {
             let help = "1 for what comes by itself; more keeps the direction longer.";
@@ -429,7 +435,7 @@ impl Construction for Loft {
     fn inputs(&self) -> Vec<(&'static str, &Reference)> {
         let smooth = self.between == Between::Smooth;
         let guides = self.guides.iter().filter(|_| smooth).map(|r| ("guides", r));
-        let agrees = |meets| smooth && matches!(meets, Meets::Tangent | Meets::Curvature);
+        let agrees = |meets| self.has_ends() && matches!(meets, Meets::Tangent | Meets::Curvature);
         let start = self.start_face.as_ref().filter(|_| agrees(self.start)).map(|r| ("start_face", r));
         let end = self.end_face.as_ref().filter(|_| agrees(self.end)).map(|r| ("end_face", r));
         self.sections.iter().map(|r| ("sections", r)).chain(guides).chain(start).chain(end).collect()
@@ -449,7 +455,8 @@ impl Construction for Loft {
         let count = self.sections.len();
         let sections = (0..count).map(|i| self.section(i, context)).collect::<Result<Vec<_>, _>>()?;
         let smooth = self.between == Between::Smooth;
-        let end = |at_end| if smooth { self.end(at_end).condition(context) } else { Ok(LoftEnd::Free) };
+        let end =
+            |at_end| if self.has_ends() { self.end(at_end).condition(context) } else { Ok(LoftEnd::Free) };
         let guides = self.guides.iter().filter(|_| smooth).map(|g| context.pieces(g, "guides"));
         let how = surfacing::Loft {
             ends: [end(false)?, end(true)?],

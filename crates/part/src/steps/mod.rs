@@ -47,6 +47,7 @@ mod rounded_edges;
 pub mod ruled;
 pub mod section_curve;
 pub mod space_curve;
+mod spacing;
 pub mod strip;
 pub mod surface_curve;
 pub mod surface_fillet;
@@ -63,6 +64,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 pub use edge_agrees::EdgeAgrees;
+pub use spacing::Spacing;
 
 pub use description::{Choice, EachDescription, SlotDescription, StepDescription, ValueDescription, Widget};
 
@@ -169,6 +171,11 @@ pub trait Construction {
     /// Whether what it makes only shows a measure and is no part of the result.
     const ONLY_MEASURES: bool = false;
 
+    /// Whether it lays new surfaces, which are looked over when it is made.
+    fn lays_surfaces() -> bool {
+        Self::describe().stage == "Skin"
+    }
+
     /// Checks that need no shapes, such as names within a drawing.
     ///
     /// # Errors
@@ -247,6 +254,10 @@ macro_rules! registry {
 
             pub(crate) fn replaces(&self, slot: &str) -> bool {
                 match self { $(Self::$name(step) => step.replaces(slot)),* }
+            }
+
+            pub(crate) fn lays_surfaces(&self) -> bool {
+                match self { $(Self::$name(_) => $module::$type::lays_surfaces()),* }
             }
 
             pub(crate) fn amounts(&mut self) -> Vec<&mut Amount> {

@@ -9,7 +9,7 @@ use super::edge_agrees::{EdgeAgrees, edges_reached};
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::quantity::amounts::{is_zero, zero};
 use crate::recipe::is_default;
-use crate::{Amount, Built, Notice, PointInput, Quantity, Reference};
+use crate::{Amount, Built, Notice, PointInput, Quantity, Reached, Reference};
 
 /// A surface inside edges.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -123,7 +123,8 @@ impl Construction for Patch {
             );
             Notice::about("edges", message).at(c.at)
         }));
-        let mut built = Built::body(made.body).with_reached(reached);
+        let tightened = made.tightened.map(|t| Reached::share("Tension that keeps it near its edges", t));
+        let mut built = Built::body(made.body).with_reached(reached).with_reached(tightened);
         built.warnings.extend(warnings);
         if self.curves.is_empty() && self.points.is_empty() {
             return Ok(built);

@@ -207,6 +207,11 @@ impl Construction for Pattern {
         }
     }
 
+    /// What it repeats has been looked over.
+    fn lays_surfaces() -> bool {
+        false
+    }
+
     fn inputs(&self) -> Vec<(&'static str, &Reference)> {
         let axis = self.axis.reference().filter(|_| self.way != PatternWay::Curve).map(|r| ("axis", r));
         let curve = self.curve.as_ref().filter(|_| self.way == PatternWay::Curve).map(|r| ("curve", r));

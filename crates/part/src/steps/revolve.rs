@@ -84,6 +84,20 @@ pub struct Revolve {
     /// For a part turn: how far it goes the other way.
     #[serde(default = "zero", skip_serializing_if = "is_zero")]
     pub back: Amount,
+    /// Where the outside of an open result is.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub outside: Outside,
+}
+
+/// Where the outside of an open result is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Outside {
+    /// Away from the axis.
+    #[default]
+    FromAxis,
+    /// To the right of the profile as it is drawn, the axis upwards on the left: as up to version 2 of the recipe.
+    RightOfProfile,
 }
 
 fn full_turn() -> Amount {
@@ -251,6 +265,12 @@ impl Construction for Revolve {
                     "Whether the profile stands at the middle of a side or at a corner.",
                 )
                 .only_if("sides", "flat"),
+                ValueDescription::choice(
+                    "outside",
+                    "Outside",
+                    &[("from_axis", "Away from the axis"), ("right_of_profile", "Right of the profile")],
+                    "Where the outside of an open result is: away from the axis, or to the right of the profile as it is drawn.",
+                ),
             ],
         }
     }
@@ -285,7 +305,12 @@ impl Construction for Revolve {
             },
         };
         let capped = self.ends == Ends::Closed;
-        let made = surfacing::revolve(&curves, &axis, turn, capped, context.flip, &context.tolerance)
+        let outside = match self.outside {
+            Outside::FromAxis => surfacing::Outside::FromAxis,
+            Outside::RightOfProfile => surfacing::Outside::RightOfProfile,
+        };
+        let facing = (outside, context.flip);
+        let made = surfacing::revolve(&curves, &axis, turn, capped, facing, &context.tolerance)
             .map_err(|e| self.notice(&e, &source, context))?;
         let mut warnings = Vec::new();
         for off in &made.meridian.off_axis {

@@ -1,16 +1,14 @@
 //! Space curve: through points in space or controlled by them.
 
-use geometry::{
-    EndDerivatives, NurbsCurve, Point3, Vector3, chord_parameters, closest_on_surface, interpolate,
-    smallest_radius, through_points,
-};
+use geometry::{EndDerivatives, NurbsCurve, Point3, Vector3, closest_on_surface, smallest_radius};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use topology::Face;
 
+use super::spacing::{MOST_TENSION, Spacing};
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
-use crate::quantity::amounts::{is_one, one};
+use crate::quantity::amounts::{is_one, is_zero, one, zero};
 use crate::recipe::is_default;
 use crate::{Amount, Built, CurveShape, Notice, Place, PointInput, Quantity, Reached, Reference};
 
@@ -45,6 +43,12 @@ pub struct SpaceCurve {
     pub follows: Follows,
     /// Its points, in order.
     pub points: Vec<PointInput>,
+    /// How far apart in its parameter it passes through its points.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub spacing: Spacing,
+    /// From 0, none, up to below 1: how tight it is pulled between its points.
+    #[serde(default = "zero", skip_serializing_if = "is_zero")]
+    pub tension: Amount,
     /// What it goes on from at its start: the nearest end of a curve or edge, or a face that it leaves along.
     #[serde(default, skip_serializing_if = "is_default")]
     pub start_along: Option<Reference>,
@@ -155,8 +159,11 @@ impl SpaceCurve {
     fn make(&self, context: &Context<'_>, points: &[Point3]) -> Result<NurbsCurve, Notice> {
         let refused = |e: geometry::GeometryError| Notice::refused("points", &e.into());
         let resolution = context.tolerance.resolution;
+        let tension = Spacing::tension(context, &self.tension, "tension")?;
         let free = match self.follows {
-            Follows::ThroughPoints => through_points(points, resolution),
+            Follows::ThroughPoints => {
+                self.spacing.curve(tension, points, &EndDerivatives::free(), resolution)
+            }
             Follows::ControlPoints => NurbsCurve::from_control_points(points, resolution),
         }
         .map_err(refused)?;
@@ -197,9 +204,7 @@ impl SpaceCurve {
         }
         let [start, end] = ends;
         let end: Vec<Vector3> = end.iter().enumerate().map(|(k, d)| if k == 0 { -d } else { *d }).collect();
-        let degree = 3.min(points.len() + start.len() + end.len() - 1);
-        interpolate(points, &chord_parameters(points), degree, &EndDerivatives { start, end })
-            .map_err(refused)
+        self.spacing.curve(tension, points, &EndDerivatives { start, end }, resolution).map_err(refused)
     }
 }
 
@@ -251,6 +256,22 @@ impl Construction for SpaceCurve {
                     &[("through_points", "Through points"), ("control_points", "Control points")],
                     "Whether it passes through the points or has them as its control polygon.",
                 ),
+                ValueDescription::choice(
+                    "spacing",
+                    "Spacing",
+                    &Spacing::CHOICES,
+                    "How far apart in its parameter it passes through its points; by roots it overshoots least.",
+                )
+                .only_if("follows", "through_points"),
+                ValueDescription::amount(
+                    "tension",
+                    "Tension",
+                    Quantity::Ratio,
+                    [0.0, MOST_TENSION],
+                    json!(0),
+                    "0 for none; nearer to 1 it is pulled tight between its points.",
+                )
+                .only_if("follows", "through_points"),
                 agrees("start_agrees", "Agrees at the start in", "start_along"),
                 pull("start_pull", "Pull at the start", "start_along"),
                 agrees("end_agrees", "Agrees at the end in", "end_along"),
@@ -266,7 +287,7 @@ impl Construction for SpaceCurve {
     }
 
     fn amounts(&mut self) -> Vec<&mut Amount> {
-        let own = [&mut self.start_pull, &mut self.end_pull];
+        let own = [&mut self.tension, &mut self.start_pull, &mut self.end_pull];
         own.into_iter().chain(self.points.iter_mut().flat_map(PointInput::amounts)).collect()
     }
 

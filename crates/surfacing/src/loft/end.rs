@@ -8,7 +8,9 @@ use super::Section;
 use crate::SurfacingError;
 use crate::feet::Feet;
 use crate::sections::{middle, places};
+use crate::side::Side;
 use geometry::Tolerance;
+use topology::{Face, OrientedEdge};
 
 /// Largest angle in radians, 0.02 degrees, between the surface and its neighbour for which knots are put in.
 const ANGLE: f64 = 0.02 * std::f64::consts::PI / 180.0;
@@ -42,7 +44,43 @@ pub enum LoftEnd {
         way: Way,
         /// Turned from that by an angle in radians, toward where the section runs.
         turn: f64,
+        /// On which side of the section the surfaces' faces do not lie, if that counts.
+        side: Option<Away>,
     },
+}
+
+/// Where faces do not lie, seen from their edges.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Away {
+    /// Places of the edges, each with the unit tangent of the face that leads out of it, square to the edge.
+    places: Vec<(Point3, Vector3)>,
+    /// Whether the loft goes over the faces all the same.
+    over: bool,
+}
+
+/// Places of an edge, per span, at which the way out of its face is known.
+const AWAY_PER_SPAN: usize = 4;
+
+impl Away {
+    /// Away from the faces that use edges, or over them.
+    #[must_use]
+    pub fn from(uses: &[(&Face, &OrientedEdge)], over: bool) -> Self {
+        let one = |(face, used): &(&Face, &OrientedEdge)| {
+            let at = used.pcurve.knots().sampled(AWAY_PER_SPAN);
+            let place = |t: f64| {
+                let p = used.pcurve.point(t);
+                Some((face.surface.point(p.x, p.y), Side::new(face, used, t)?.out))
+            };
+            at.into_iter().filter_map(place).collect::<Vec<_>>()
+        };
+        Self { places: uses.iter().flat_map(one).collect(), over }
+    }
+
+    /// The way to go at a place, square to the edge nearby.
+    fn at(&self, p: &Point3) -> Option<Vector3> {
+        let nearest = self.places.iter().min_by(|a, b| (a.0 - p).norm().total_cmp(&(b.0 - p).norm()))?;
+        Some(if self.over { -nearest.1 } else { nearest.1 })
+    }
 }
 
 impl LoftEnd {
@@ -81,6 +119,9 @@ struct Meeting<'a> {
     pull: f64,
     way: Way,
     turn: f64,
+    side: Option<&'a Away>,
+    /// Whether the way toward the next section lies, all in all, on the other side.
+    turned_round: bool,
     /// 1 at the first section, -1 at the last one, where the loft comes in.
     sense: f64,
     tolerance: &'a Tolerance,
@@ -103,8 +144,14 @@ impl Meeting<'_> {
         let flat = onward - normal * onward.dot(&normal);
         // A loft that stands straight up from its neighbour has no way along it but across the section.
         let along = self.own.tangent(u);
-        let ahead = |way: Vector3| if way.dot(&onward) < 0.0 { -way } else { way };
         let across = along.map(|t| normal.cross(&t));
+        let out = self.side.and_then(|side| side.at(&p)).map(|out| out * self.sense);
+        let ahead = |way: Vector3| if way.dot(&out.unwrap_or(onward)) < 0.0 { -way } else { way };
+        // Where the next section lies on the side of the face, the way there is mirrored about the section.
+        let flat = match across.filter(|_| self.turned_round) {
+            Some(across) => flat - across * (2.0 * flat.dot(&across)),
+            None => flat,
+        };
         let lines = || {
             // Of both families of lines the one that runs less along the section.
             let (_, du, dv) = surface.tangents(a, b);
@@ -138,6 +185,16 @@ impl Meeting<'_> {
         let bend = d.normal_curvature(&first).unwrap_or(0.0);
         let second = d.area_vector().try_normalize(f64::MIN_POSITIVE).unwrap_or(normal) * bend;
         Ok(Leaving { normal, first, second })
+    }
+
+    /// Whether the next section lies, all in all, on the side of the faces that is not to be gone to.
+    fn is_turned_round(&self) -> bool {
+        let Some(side) = self.side else { return false };
+        let one = |u: f64| {
+            let p = self.own.point(u);
+            Some(side.at(&p)?.dot(&(self.next.point(u) - p)))
+        };
+        self.own.knots().sampled(CHECKED).into_iter().filter_map(one).sum::<f64>() < 0.0
     }
 
     /// Splines along the section that hold the derivatives, and whether they agree with the neighbour all along.
@@ -185,11 +242,12 @@ impl Meeting<'_> {
 }
 
 /// The rows, with more knots where those are needed, and how the skin through them must leave its first and meet its last
-/// one.
+/// one. `steps` are the first and the last one's lengths in mm, all faces taken together.
 pub(super) fn agreeing(
     rows: &[NurbsCurve],
     sections: &[Section],
     ends: &[LoftEnd; 2],
+    steps: [f64; 2],
     tolerance: &Tolerance,
 ) -> Result<(Vec<NurbsCurve>, [Derivatives; 2]), SurfacingError> {
     let mut rows = rows.to_vec();
@@ -207,25 +265,30 @@ pub(super) fn agreeing(
                 }
                 (LoftEnd::Rounded(pull), Section::Point(tip)) => {
                     let axis = dome_axis(&rows[next], sections.get(next), &onward);
-                    let step = mean_step(&rows[own], &rows[next]);
                     let round = |p: Point3| {
                         let d = p - tip;
-                        (d - axis * d.dot(&axis)) * (sense * pull * QUARTER / step)
+                        (d - axis * d.dot(&axis)) * (sense * pull * QUARTER / steps[k])
                     };
                     vec![rows[next].control_points().into_iter().map(round).collect()]
                 }
-                (LoftEnd::Neighbour { surfaces, curvature, pull, way, turn }, Section::Curves { .. }) => {
+                (
+                    LoftEnd::Neighbour { surfaces, curvature, pull, way, turn, side },
+                    Section::Curves { .. },
+                ) => {
                     let (own, next) = (&rows[own], &rows[next]);
-                    let meeting = Meeting {
+                    let mut meeting = Meeting {
                         own,
                         next,
                         surfaces: Feet::new(surfaces, tolerance.fit),
                         pull: *pull,
                         way: *way,
                         turn: *turn,
+                        side: side.as_ref(),
+                        turned_round: false,
                         sense,
                         tolerance,
                     };
+                    meeting.turned_round = meeting.is_turned_round();
                     let (derivatives, agrees) = meeting.fitted(*curvature)?;
                     all_agree &= agrees;
                     derivatives
@@ -253,11 +316,6 @@ fn dome_axis(next: &NurbsCurve, section: Option<&Section>, onward: &Vector3) -> 
     let closed = (next.start() - next.end()).norm() <= 1e-6;
     let normal = closed.then(|| Frame::of_outline(&outline)).flatten().map(|f| f.z);
     normal.unwrap_or_else(|| onward.try_normalize(1e-12).unwrap_or_else(Vector3::z))
-}
-
-fn mean_step(a: &NurbsCurve, b: &NurbsCurve) -> f64 {
-    let (p, q) = (a.control_points(), b.control_points());
-    p.iter().zip(&q).map(|(p, q)| (q - p).norm()).sum::<f64>() / p.len() as f64
 }
 
 /// The largest angle in radians that surfaces make with what they are to agree with at the first or last section.

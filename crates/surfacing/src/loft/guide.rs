@@ -63,12 +63,11 @@ struct Map {
 impl Map {
     /// Smallest share of a plane that guides must span to tell how all of it is mapped.
     const SPANNED: f64 = 1e-3;
+    /// Places along the loft, between its ends, at which that is looked at.
+    const LOOKED_AT: usize = 8;
 
-    /// From three pulls or more, round a closed section, by least squares.
-    fn of(pulls: &[Pull]) -> Option<Self> {
-        if pulls.len() < 3 {
-            return None;
-        }
+    /// By least squares, with the share of the plane that the pulls span.
+    fn of(pulls: &[Pull]) -> Option<(Self, f64)> {
         let mean = |of: &dyn Fn(&Pull) -> Point3| {
             Point3::from(pulls.iter().map(|p| of(p).coords).sum::<Vector3>() / pulls.len() as f64)
         };
@@ -81,17 +80,32 @@ impl Map {
             spread += at * at.transpose();
             reach += (pull.to - to) * at.transpose();
         }
-        if spread.determinant() <= Self::SPANNED * spread.trace().powi(2) {
-            return None;
-        }
         let axes = reach * spread.try_inverse()?;
-        Some(Self { plane, to, axes: [axes.column(0).into(), axes.column(1).into()] })
+        let share = spread.determinant() / spread.trace().powi(2);
+        Some((Self { plane, to, axes: [axes.column(0).into(), axes.column(1).into()] }, share))
     }
 
     fn of_point(&self, p: &Point3) -> Point3 {
         let at = self.plane.coordinates(p);
         self.to + self.axes[0] * at.x + self.axes[1] * at.y + self.plane.z * at.z
     }
+}
+
+/// What all guides do at v, in the order in which they stand along the section.
+fn pulls(tracks: &[Track<'_>], surface: &NurbsSurface, v: f64, closed: bool) -> Vec<Pull> {
+    let mut pulls: Vec<Pull> = tracks.iter().map(|t| t.pull(surface, v, closed)).collect();
+    pulls.sort_by(|a, b| a.u.total_cmp(&b.u));
+    pulls
+}
+
+/// Whether three guides or more round closed sections tell how all of a section is mapped: for the whole loft or not at all,
+/// so that nothing changes at once on the way.
+fn tell_all(tracks: &[Track<'_>], surface: &NurbsSurface, closed: bool) -> bool {
+    let tells = |k: usize| {
+        let v = k as f64 / Map::LOOKED_AT as f64;
+        Map::of(&pulls(tracks, surface, v, closed)).is_some_and(|(_, share)| share > Map::SPANNED)
+    };
+    closed && tracks.len() >= 3 && (1..Map::LOOKED_AT).all(tells)
 }
 
 impl Led {
@@ -155,13 +169,16 @@ pub(super) fn guided(
             misses: [by(&|c| c.2.x), by(&|c| c.2.y), by(&|c| c.2.z)],
         });
     }
+    let mapped = tell_all(&tracks, &surface, closed);
     // Asked for at few values of v, each for many of u.
     let known = std::cell::RefCell::new(std::collections::HashMap::<u64, Led>::new());
     let at = |u: f64, v: f64| -> Result<Point3, SurfacingError> {
         let mut known = known.borrow_mut();
         let led = match known.entry(v.to_bits()) {
             std::collections::hash_map::Entry::Occupied(e) => e.into_mut(),
-            std::collections::hash_map::Entry::Vacant(e) => e.insert(led(&tracks, &surface, v, closed)?),
+            std::collections::hash_map::Entry::Vacant(e) => {
+                e.insert(led(&tracks, &surface, v, closed, mapped)?)
+            }
         };
         Ok(led.point(&surface.point(u, v), u))
     };
@@ -196,10 +213,15 @@ fn with_border_at(surface: NurbsSurface, end: usize, tip: &Point3) -> Result<Nur
 
 /// What the guides do to the section at v. What the map leaves is a smooth curve over u, and beyond the outermost guides of
 /// an open section the same as there.
-fn led(tracks: &[Track<'_>], surface: &NurbsSurface, v: f64, closed: bool) -> Result<Led, SurfacingError> {
-    let mut pulls: Vec<Pull> = tracks.iter().map(|t| t.pull(surface, v, closed)).collect();
-    pulls.sort_by(|a, b| a.u.total_cmp(&b.u));
-    let map = if closed { Map::of(&pulls) } else { None };
+fn led(
+    tracks: &[Track<'_>],
+    surface: &NurbsSurface,
+    v: f64,
+    closed: bool,
+    mapped: bool,
+) -> Result<Led, SurfacingError> {
+    let pulls = pulls(tracks, surface, v, closed);
+    let map = if mapped { Map::of(&pulls).map(|m| m.0) } else { None };
     let left = |p: &Pull| p.to - map.as_ref().map_or(p.from, |map| map.of_point(&p.from));
     let mut nodes: Vec<(f64, Vector3)> = pulls.iter().map(|p| (p.u, left(p))).collect();
     nodes.dedup_by(|b, a| (b.0 - a.0).abs() < 1e-6);

@@ -4,10 +4,10 @@ mod control_rows;
 mod end;
 mod guide;
 
-use geometry::{NurbsCurve, Point3, Skin, SkinCourse, Tolerance, Vector3, recast_surface, skin, skin_along};
+use geometry::{NurbsCurve, Point3, Skin, SkinCourse, Tolerance, Vector3, recast_surfaces, skin, skin_along};
 use topology::Body;
 
-pub use end::{LoftEnd, Way};
+pub use end::{Away, LoftEnd, Way};
 
 use crate::assembled::{assembled, numbered};
 use crate::chain::as_one;
@@ -144,7 +144,9 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
     let mut reached = |deviation: f64| max_deviation = Some(max_deviation.unwrap_or(0.0).max(deviation));
     let (mut guide_gap, mut largest_twist) = (None, None);
     let surfaces = match how.between {
-        Between::ControlRows => control_rows::control_rows(&with_points(&runs, &points), tolerance)?,
+        Between::ControlRows => {
+            control_rows::control_rows(&with_points(&runs, &points), sections, &how.ends, tolerance)?
+        }
         Between::Developable => {
             let mut strips = Vec::new();
             for pair in with_points(&runs, &points).windows(2) {
@@ -185,7 +187,8 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
                         continue;
                     }
                     _ => {
-                        let (rows, ends) = end::agreeing(&rows, sections, &how.ends, tolerance)?;
+                        let (rows, ends) =
+                            end::agreeing(&rows, sections, &how.ends, course.end_steps(), tolerance)?;
                         surfaces.push(skin_along(&rows, &course, &Skin::Smooth { ends })?);
                         continue;
                     }
@@ -198,18 +201,16 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
     let surfaces = match how.grid {
         None => surfaces,
         Some([along, across]) => {
-            let mut out = Vec::with_capacity(surfaces.len());
-            for surface in surfaces {
-                let degrees = [along, across].map(|n| 3.min(n.saturating_sub(1)));
-                let fitted = recast_surface(&surface, degrees, [along, across])?;
-                reached(fitted.max_deviation);
-                out.push(fitted.surface);
-            }
-            out
+            let degrees = [along, across].map(|n| 3.min(n.saturating_sub(1)));
+            let fitted = recast_surfaces(&surfaces, degrees, [along, across])?;
+            fitted.iter().for_each(|f| reached(f.max_deviation));
+            fitted.into_iter().map(|f| f.surface).collect()
         }
     };
     let angle = |k: usize| match how.between {
-        Between::Smooth => end::largest_angle(&surfaces, &how.ends[k], k, sections, tolerance),
+        Between::Smooth | Between::ControlRows => {
+            end::largest_angle(&surfaces, &how.ends[k], k, sections, tolerance)
+        }
         _ => None,
     };
     let end_angles = [angle(0), angle(1)];

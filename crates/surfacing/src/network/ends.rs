@@ -1,12 +1,12 @@
 //! A network that goes on to the ends of its curves, where no curve of the other family stands.
 
-use geometry::{EndDerivatives, Point3, Tolerance, fit_function, interpolate};
+use geometry::{EndDerivatives, NurbsCurve, Point3, Tolerance, fit_function, interpolate};
 
 use super::{SHARE_OF_FIT, Thread, with_slope};
 use crate::SurfacingError;
 
 /// Adds to a family a curve along the ends of the other one, at its beginning and at its end, wherever those all reach beyond
-/// the outermost curve: shaped as that is, and led through the ends. The crossings of both families then count it too.
+/// the outermost curve: shaped as that is, and led through the ends; a point, where all of them end in one. The crossings of both families then count it too.
 pub(super) fn with_ends(
     family: &mut Vec<Thread>,
     others: &mut [Thread],
@@ -24,7 +24,13 @@ pub(super) fn with_ends(
         if !beyond {
             continue;
         }
-        let added = along_ends(outermost, &ends, tolerance)?;
+        let pole = ends.iter().all(|end| (end - ends[0]).norm() <= tolerance.join);
+        let added = if pole {
+            let crossings = outermost.crossings.clone();
+            Thread { curve: NurbsCurve::line(ends[0], ends[0]), crossings, number: None, pole }
+        } else {
+            along_ends(outermost, &ends, tolerance)?
+        };
         let place = |t: &Thread| if last { t.curve.domain().end } else { t.curve.domain().start };
         for other in others.iter_mut() {
             let at = place(other);
@@ -48,5 +54,5 @@ fn along_ends(shape: &Thread, ends: &[Point3], tolerance: &Tolerance) -> Result<
     };
     let at = |t: f64| Ok::<_, SurfacingError>(with_slope(place, t));
     let fitted = fit_function(at, &shape.curve.knots().breaks(), SHARE_OF_FIT * tolerance.fit)?;
-    Ok(Thread { curve: fitted.curve, crossings: shape.crossings.clone(), number: None })
+    Ok(Thread { curve: fitted.curve, crossings: shape.crossings.clone(), number: None, pole: false })
 }

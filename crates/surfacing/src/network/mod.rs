@@ -64,10 +64,12 @@ struct Thread {
     crossings: Vec<f64>,
     /// Its place in the list that was given, from 0; none for one that was made along the ends of others.
     number: Option<usize>,
+    /// Whether it is a point in which all curves of the other family end.
+    pole: bool,
 }
 
 /// The surface through two families of curves, each curve of one crossing every curve of the other once. Their order and
-/// directions are found. The outermost curves take over from the faces beside them what is asked for.
+/// directions are found. Where all curves of a family end in one point the surface has a pole. The outermost curves take over from the faces beside them what is asked for.
 ///
 /// # Errors
 /// `TooFewSections` for fewer than two curves in a family; `NetworkMisses` for two that do not cross, with their distance;
@@ -99,8 +101,8 @@ pub fn network(
     }
     let u_places = common(&along_u);
     let v_places = common(&along_v);
-    let us = over_places(&along_u, &u_places, tolerance)?;
-    let vs = over_places(&along_v, &v_places, tolerance)?;
+    let us = into_poles(over_places(&along_u, &u_places, tolerance)?, &along_v);
+    let vs = into_poles(over_places(&along_v, &v_places, tolerance)?, &along_u);
     let surface = gordon(&us, &vs, &u_places, &v_places)?;
     let families = [(&along_u, first, &v_places, false), (&along_v, second, &u_places, true)];
     let mut agreements = Vec::new();
@@ -202,7 +204,7 @@ fn threads(
             return Err(SurfacingError::NetworkOrder { family, curve: number + 1, at });
         }
         let curve = if turned { curve.reversed() } else { curve.clone() };
-        Ok(Thread { curve, crossings: along, number: Some(number) })
+        Ok(Thread { curve, crossings: along, number: Some(number), pole: false })
     };
     let along_u = rows.iter().map(|&k| thread(1, &us[k], k, columns.iter().map(|&l| met[k][l].0).collect()));
     let along_v = columns.iter().map(|&l| thread(2, &vs[l], l, rows.iter().map(|&k| met[k][l].1).collect()));
@@ -212,7 +214,7 @@ fn threads(
 /// The parameters at which a family is crossed, the same for all of its curves: the mean of theirs.
 fn common(family: &[Thread]) -> Vec<f64> {
     let count = family[0].crossings.len();
-    let shares: Vec<Vec<f64>> = family.iter().map(Thread::shares).collect();
+    let shares: Vec<Vec<f64>> = family.iter().filter(|t| !t.pole).map(Thread::shares).collect();
     let mean = |l: usize| shares.iter().map(|s| s[l]).sum::<f64>() / shares.len() as f64;
     let mut places: Vec<f64> = (0..count).map(mean).collect();
     // Where every curve begins or ends at its outermost crossing, the surface does too.
@@ -235,7 +237,34 @@ fn over_places(
     places: &[f64],
     tolerance: &Tolerance,
 ) -> Result<Vec<NurbsCurve>, SurfacingError> {
-    let even = |t: &Thread| {
+    let curves: Vec<&Thread> = family.iter().filter(|t| !t.pole).collect();
+    let mut made = curves_over_places(&curves, places, tolerance)?.into_iter();
+    let knots = made.as_slice().first().map(|c| c.knots().clone());
+    let knots = knots.ok_or(SurfacingError::TooFewSections { given: 0, needed: 1 })?;
+    let one = |thread: &Thread| {
+        if !thread.pole {
+            return made.next().ok_or(SurfacingError::Empty);
+        }
+        let net = vec![thread.curve.start().coords.push(1.0); knots.point_count()];
+        Ok(NurbsCurve::from_homogeneous(knots.clone(), net)?)
+    };
+    family.iter().map(one).collect()
+}
+
+/// The curves with their ends brought, within tolerance, to where the other family is a point.
+fn into_poles(curves: Vec<NurbsCurve>, others: &[Thread]) -> Vec<NurbsCurve> {
+    let pole = |t: Option<&Thread>| t.filter(|t| t.pole).map(|t| t.curve.start());
+    let ends = [pole(others.first()), pole(others.last())];
+    curves.into_iter().map(|c| c.with_ends(ends[0], ends[1])).collect()
+}
+
+/// The same for curves that are no points.
+fn curves_over_places(
+    family: &[&Thread],
+    places: &[f64],
+    tolerance: &Tolerance,
+) -> Result<Vec<NurbsCurve>, SurfacingError> {
+    let even = |t: &&Thread| {
         !t.curve.is_rational() && t.crossings.iter().zip(places).all(|(t, place)| (t - place).abs() <= 1e-12)
     };
     let curves: Vec<NurbsCurve> = family.iter().map(|t| t.curve.clone()).collect();
@@ -261,7 +290,7 @@ fn over_places(
         *end = 1.0;
     }
     let fitted = fit_functions::<SurfacingError>(family.len(), at, &breaks, SHARE_OF_FIT * tolerance.fit)?;
-    let ended = |(fitted, thread): (geometry::Fitted, &Thread)| {
+    let ended = |(fitted, thread): (geometry::Fitted, &&Thread)| {
         let last = thread.crossings.len() - 1;
         let ends = [thread.crossings[0], thread.crossings[last]].map(|t| thread.curve.point(t));
         fitted.curve.with_ends(Some(ends[0]), Some(ends[1]))

@@ -55,6 +55,16 @@ const STRETCH: f64 = 30.0;
 const TIMES: usize = 3;
 /// Shares of the patch's size by which an inner point may lie off the boundary.
 const FAR: f64 = 2.0;
+/// Share of the patch's size by which it may swell beyond what its boundary, the faces beside it and inner places reach to.
+const MOST_SWELLING: f64 = 0.06;
+/// Share of the patch's size to which an edge that is tangent to its face reaches on along that.
+const REACHES_ON: f64 = 0.35;
+/// Tension from which one is looked for that keeps a patch near its boundary, how often it is doubled and then halved.
+const LEAST_TENSION: f64 = 1e-3;
+const MOST_DOUBLINGS: usize = 12;
+const HALVINGS: usize = 3;
+/// Places in either direction at which swelling is looked for.
+const SWELLING_PLACES: usize = 33;
 
 /// What a surface takes over from the face beside an edge.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -120,6 +130,8 @@ pub struct Patched {
     pub inner: f64,
     /// Corners at which no surface could be tangent.
     pub loose: Vec<LooseCorner>,
+    /// The tension that it took to keep it near its boundary, beyond the one asked for; none where it stays near by itself.
+    pub tightened: Option<f64>,
 }
 
 /// The surface inside closed runs of edges, in any order and direction; a run within another one stays open as a hole.
@@ -136,7 +148,7 @@ pub fn patch(edges: &[PatchEdge], how: &Patch<'_>, tolerance: &Tolerance) -> Res
     }
     let (runs, layout) = laid_out(runs)?;
     let fit = Fit::new(&runs, &layout, &loose, how, tolerance)?;
-    let (surface, inner) = fit.fitted()?;
+    let ((surface, inner), tightened) = fit.tight()?;
     let bounds: Vec<Vec<Bounding>> = runs
         .iter()
         .zip(&layout.pcurves)
@@ -157,7 +169,7 @@ pub fn patch(edges: &[PatchEdge], how: &Patch<'_>, tolerance: &Tolerance) -> Res
             meets: edge.beside.as_ref().and_then(|b| met(edge, pcurve, &surface, b)),
         })
         .collect();
-    Ok(Patched { body: Body::from_shell(shell), edges, inner, loose })
+    Ok(Patched { body: Body::from_shell(shell), edges, inner, loose, tightened })
 }
 
 /// How the patch meets the face beside an edge, both seen from the same side.
@@ -228,6 +240,7 @@ const KINDS: [Kind; 3] = [
 ];
 
 /// A patch that is being fitted.
+#[derive(Clone)]
 struct Fit<'a> {
     runs: &'a [Vec<PatchEdge>],
     layout: &'a Layout,
@@ -448,6 +461,89 @@ impl<'a> Fit<'a> {
                 }
             }
         })
+    }
+
+    /// The patch, stretched as much as it takes to keep it near its boundary: where edges meet at almost straight corners with
+    /// unlike slopes, or their faces ask for what cannot be, the surface of least bending swells far out.
+    fn tight(&self) -> Result<((NurbsSurface, f64), Option<f64>), SurfacingError> {
+        let as_it_comes = self.fitted()?;
+        let range = self.range();
+        let swells = |made: &(NurbsSurface, f64)| self.swelling(&made.0, &range) > MOST_SWELLING;
+        if !swells(&as_it_comes) {
+            return Ok((as_it_comes, None));
+        }
+        let with = |tension: f64| {
+            let stretch = self.fairness.stretch + STRETCH * tension;
+            Self { fairness: Fairness { stretch, ..self.fairness }, ..self.clone() }.fitted()
+        };
+        let (mut loose, mut tension) = (0.0, LEAST_TENSION);
+        let mut found = with(tension)?;
+        for _ in 0..MOST_DOUBLINGS {
+            if !swells(&found) {
+                break;
+            }
+            (loose, tension) = (tension, 2.0 * tension);
+            found = with(tension)?;
+        }
+        // As little as it takes, so that the tension changes as little as the boundary does.
+        for _ in 0..HALVINGS {
+            let middle = 0.5 * (loose + tension);
+            let made = with(middle)?;
+            if swells(&made) {
+                loose = middle;
+            } else {
+                (tension, found) = (middle, made);
+            }
+        }
+        Ok((found, Some(tension)))
+    }
+
+    /// The way up over the patch, and the lowest and highest that its boundary, the faces beside it and inner places reach.
+    fn range(&self) -> (Vector3, f64, f64) {
+        let points: Vec<Point3> = self
+            .runs
+            .iter()
+            .flatten()
+            .flat_map(|e| e.curve.knots().sampled(4).into_iter().map(|t| e.curve.point(t)))
+            .collect();
+        let up = match self.layout.plane {
+            Some(frame) => frame.z,
+            None => Frame::of_outline(&points).map_or(Vector3::z(), |f| f.z),
+        };
+        let height = |p: &Point3| (p - self.middle).dot(&up);
+        let mut low = points.iter().map(height).fold(f64::MAX, f64::min);
+        let mut high = points.iter().map(height).fold(f64::MIN, f64::max);
+        let on = |e: &PatchEdge| {
+            let beside = e.tangent_to()?.clone();
+            let reach = |t: f64| {
+                let (_, away) = beside.leaving(t, &e.curve.tangent(t)?)?;
+                Some(e.curve.point(t) + away * (REACHES_ON * self.size))
+            };
+            Some(e.curve.knots().sampled(4).into_iter().filter_map(reach).collect::<Vec<_>>())
+        };
+        let reached = self.runs.iter().flatten().filter_map(on).flatten();
+        for p in reached.chain(self.inner.iter().copied()) {
+            (low, high) = (low.min(height(&p)), high.max(height(&p)));
+        }
+        (up, low, high)
+    }
+
+    /// How far a patch swells beyond a range, as a share of its size.
+    fn swelling(&self, surface: &NurbsSurface, (up, low, high): &(Vector3, f64, f64)) -> f64 {
+        let outlines = self.outlines();
+        let mut beyond: f64 = 0.0;
+        for i in 0..SWELLING_PLACES {
+            for j in 0..SWELLING_PLACES {
+                let share = |k: usize, i: usize| self.sides[k] * (i as f64 + 0.5) / SWELLING_PLACES as f64;
+                let at = [share(0, i), share(1, j)];
+                if outlines.iter().filter(|line| polygon_holds(line, &at)).count() % 2 == 1 {
+                    let [u, v] = [0, 1].map(|k| self.low[k] + at[k] * self.size);
+                    let height = (surface.point(u, v) - self.middle).dot(up);
+                    beyond = beyond.max(low - height).max(height - high);
+                }
+            }
+        }
+        beyond / self.size
     }
 
     fn fitted(&self) -> Result<(NurbsSurface, f64), SurfacingError> {

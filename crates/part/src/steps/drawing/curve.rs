@@ -5,22 +5,24 @@ use std::f64::consts::{PI, TAU};
 
 use geometry::{
     EndDerivatives, Frame, GeometryError, KnotVector, NurbsCurve, Point2, Point3, Vector2, Vector3,
-    chord_parameters, circle_arc, circle_through, closest_on_curve, interpolate, interpolate_ring,
-    through_points,
+    circle_arc, circle_through, closest_on_curve,
 };
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::limits::MOST_POINTS;
 use crate::recipe::is_default;
-use crate::steps::Context;
+use crate::steps::{Context, Spacing};
 use crate::{Amount, Notice, Quantity, Reference};
+
+/// Angle in radians within which an arc's end lies in the direction of its start.
+const WHOLE_TURN: f64 = 1e-9;
 
 /// How a drawn curve follows its points.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum CurveKind {
-    /// Passes through every point; two make a straight line.
+    /// Passes through every point, with a `tension`; two make a straight line.
     ThroughPoints,
     /// The points are its control polygon.
     ControlPoints,
@@ -30,7 +32,7 @@ pub enum CurveKind {
     Polyline,
     /// The arc of a circle from the first point through the second to the third.
     Arc,
-    /// The arc about the first point, from the second to the direction of the third.
+    /// The arc about the first point, from the second to the direction of the third, `way` round.
     ArcAbout,
     /// The arc that goes on from another curve's end, without a corner, to its one point.
     TangentArc,
@@ -42,6 +44,19 @@ pub enum CurveKind {
     Rectangle,
     /// A regular polygon about its point, with `sides`, `radius` to its corners, and `turn`.
     Polygon,
+}
+
+/// Which way an arc about its centre runs, seen against the normal of its plane.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum ArcWay {
+    /// Against the clock, up to a whole turn.
+    #[default]
+    Counterclockwise,
+    /// With the clock, up to a whole turn.
+    Clockwise,
+    /// The way that is no longer than half a turn, as arcs were made up to version 2 of the recipe.
+    Shorter,
 }
 
 /// A named value of a kind of curve: its name, quantity, and what it is when it is not given.
@@ -60,6 +75,7 @@ impl CurveKind {
 
     pub(super) fn values(self) -> &'static [NamedValue] {
         match self {
+            Self::ThroughPoints => &[("tension", Quantity::Ratio, 0.0)],
             Self::ControlPoints => &[("degree", Quantity::Count, 3.0)],
             Self::Circle => &[("radius", Quantity::Length, 10.0)],
             Self::Ellipse => &[
@@ -136,6 +152,12 @@ pub struct DrawnCurve {
     /// Knots of a control-point curve; none: even ones.
     #[serde(default, skip_serializing_if = "is_default")]
     pub knots: Vec<f64>,
+    /// How far apart in its parameter a through-point curve passes through its points.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub spacing: Spacing,
+    /// Which way an arc about its centre runs.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub way: ArcWay,
     /// Handle at the first point of a through-point curve: how far and where its tangent reaches.
     #[serde(default, skip_serializing_if = "is_default")]
     pub start_handle: Option<[Amount; 2]>,
@@ -175,6 +197,8 @@ impl DrawnCurve {
             guide: false,
             weights: Vec::new(),
             knots: Vec::new(),
+            spacing: Spacing::default(),
+            way: ArcWay::default(),
             start_handle: None,
             end_handle: None,
             after: None,
@@ -294,7 +318,11 @@ impl DrawnCurve {
         let mut values = BTreeMap::new();
         for &(name, quantity, default) in self.kind.values() {
             let given = self.values.get(name);
-            let value = given.map_or(Ok(default), |a| context.value(a, quantity, &self.field(name)))?;
+            let field = self.field(name);
+            let value = match given {
+                Some(tension) if name == "tension" => Spacing::tension(context, tension, &field)?,
+                given => given.map_or(Ok(default), |a| context.value(a, quantity, &field))?,
+            };
             values.insert(name, value);
         }
         if let Some(unknown) = self.values.keys().find(|k| !values.contains_key(k.as_str())) {
@@ -323,9 +351,11 @@ impl DrawnCurve {
             legs.enumerate().min_by(|a, b| a.1.total_cmp(&b.1)).map_or(points.len(), |(i, _)| i + 1)
         };
         let CurveKind::ThroughPoints = self.kind else { return nearest_leg() };
-        let Ok(curve) = through_points(&space, 0.0) else { return nearest_leg() };
+        let Ok(curve) = self.spacing.curve(0.0, &space, &EndDerivatives::free(), 0.0) else {
+            return nearest_leg();
+        };
         let parameter = closest_on_curve(&curve, &at).parameter;
-        let passed = chord_parameters(&space).iter().filter(|&&t| t <= parameter).count();
+        let passed = self.spacing.parameters(&space, &curve).iter().filter(|&&t| t <= parameter).count();
         passed.clamp(1, points.len() - 1)
     }
 }
@@ -387,7 +417,7 @@ impl Evaluated<'_> {
             CurveKind::Bezier => bezier(&flat).map(one),
             CurveKind::Polyline => polyline(&flat, self.drawn.closed, resolution),
             CurveKind::Arc => three_point_arc(&flat, resolution).map(one),
-            CurveKind::ArcAbout => arc_about(&flat).map(one),
+            CurveKind::ArcAbout => arc_about(&flat, self.drawn.way).map(one),
             CurveKind::TangentArc => tangent_arc(before, &flat[0]).map(one),
             CurveKind::Circle => {
                 positive(&["radius"])?;
@@ -429,23 +459,25 @@ impl Evaluated<'_> {
     }
 
     fn through(&self, points: &[Point3], resolution: f64) -> Result<NurbsCurve, GeometryError> {
+        let (spacing, tension) = (self.drawn.spacing, self.value("tension"));
         if self.drawn.closed {
-            return closed_through(points, resolution);
+            return spacing.ring(tension, points, resolution);
         }
-        // Checks the points as well.
-        let free = through_points(points, resolution)?;
+        let free = spacing.curve(tension, points, &EndDerivatives::free(), resolution)?;
         if self.handles == [None, None] {
             return Ok(free);
         }
-        let parameters = chord_parameters(points);
+        let d = free.domain();
+        let at = spacing.parameters(points, &free);
         let last = points.len() - 1;
-        let spans = [parameters[1] - parameters[0], parameters[last] - parameters[last - 1]];
-        let at_ends = [free.derivatives(0.0).1[0], free.derivatives(1.0).1[0]];
+        let spans = [at[1] - at[0], at[last] - at[last - 1]];
+        let at_ends = [free.derivatives(d.start).1[0], free.derivatives(d.end).1[0]];
         let derivative = |k: usize| {
             // A handle is where the first control point of a single cubic would stand.
             self.handles[k].map_or(at_ends[k], |h| Vector3::new(h.x, h.y, 0.0) * (3.0 / spans[k]))
         };
-        interpolate(points, &parameters, 3, &EndDerivatives::tangents([derivative(0), derivative(1)]))
+        let ends = EndDerivatives::tangents([derivative(0), derivative(1)]);
+        spacing.curve(tension, points, &ends, resolution)
     }
 
     fn controlled(&self, points: &[Point3], resolution: f64) -> Result<NurbsCurve, GeometryError> {
@@ -467,17 +499,6 @@ impl Evaluated<'_> {
         let knots = KnotVector::clamped_uniform(wanted.min(points.len() - 1), points.len())?;
         NurbsCurve::try_new(knots, points, weights)
     }
-}
-
-/// The smooth closed curve through all points.
-fn closed_through(points: &[Point3], resolution: f64) -> Result<NurbsCurve, GeometryError> {
-    if points.len() < 3 {
-        return Err(GeometryError::TooFewPoints { given: points.len(), needed: 3 });
-    }
-    let mut around = points.to_vec();
-    around.push(points[0]);
-    through_points(&around, resolution)?;
-    interpolate_ring(&around, &chord_parameters(&around))
 }
 
 /// The closed cubic B-spline with even knots: the polygon run round far enough that the middle turn is untouched by
@@ -539,8 +560,9 @@ fn three_point_arc(points: &[Point3], resolution: f64) -> Result<NurbsCurve, Geo
     Ok(circle_arc(&frame, radius, 0.0, sweep)?.with_ends(Some(a), Some(c)))
 }
 
-/// Counted against the clock by up to half a turn, with it where that is shorter.
-fn arc_about(points: &[Point3]) -> Result<NurbsCurve, GeometryError> {
+/// From the second point about the first one to the direction of the third; where that is the direction in which it begins,
+/// a whole turn but by the shorter way.
+fn arc_about(points: &[Point3], way: ArcWay) -> Result<NurbsCurve, GeometryError> {
     let (centre, start, toward) = (points[0], points[1], points[2]);
     let none = GeometryError::NoDirection { at: centre.into() };
     let out = start - centre;
@@ -549,7 +571,17 @@ fn arc_about(points: &[Point3]) -> Result<NurbsCurve, GeometryError> {
     if c.xy().norm() == 0.0 {
         return Err(none);
     }
-    circle_arc(&frame, out.norm(), 0.0, c.y.atan2(c.x))
+    let shorter = c.y.atan2(c.x);
+    let turned = |angle: f64| {
+        let turned = angle.rem_euclid(TAU);
+        if turned < WHOLE_TURN || turned > TAU - WHOLE_TURN { TAU } else { turned }
+    };
+    let sweep = match way {
+        ArcWay::Counterclockwise => turned(shorter),
+        ArcWay::Clockwise => -turned(-shorter),
+        ArcWay::Shorter => shorter,
+    };
+    circle_arc(&frame, out.norm(), 0.0, sweep)
 }
 
 fn tangent_arc(before: Option<&NurbsCurve>, to: &Point3) -> Result<NurbsCurve, GeometryError> {

@@ -5,6 +5,7 @@ use serde::Serialize;
 
 use super::CurveKind;
 use crate::Quantity;
+use crate::steps::Spacing;
 
 /// A kind of curve.
 #[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
@@ -23,6 +24,37 @@ pub struct CurveDescription {
     pub closes: bool,
     /// Its values.
     pub values: Vec<CurveValue>,
+    /// Its choices.
+    pub choices: Vec<CurveChoice>,
+}
+
+/// A choice that a kind of curve has.
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
+pub struct CurveChoice {
+    /// Name in the recipe.
+    pub name: &'static str,
+    /// What it is called.
+    pub label: &'static str,
+    /// What can be chosen: its name in the recipe and its label, first what it is when it is not given.
+    pub options: Vec<(&'static str, &'static str)>,
+}
+
+impl CurveChoice {
+    fn of(kind: CurveKind) -> Vec<Self> {
+        let (name, label, options) = match kind {
+            CurveKind::ThroughPoints => ("spacing", "Spacing", Spacing::CHOICES.to_vec()),
+            CurveKind::ArcAbout => {
+                let ways = [
+                    ("counterclockwise", "Against the clock"),
+                    ("clockwise", "With the clock"),
+                    ("shorter", "The shorter way"),
+                ];
+                ("way", "Way round", ways.to_vec())
+            }
+            _ => return Vec::new(),
+        };
+        vec![Self { name, label, options }]
+    }
 }
 
 /// A value of a kind of curve.
@@ -72,7 +104,16 @@ pub fn curve_kinds() -> Vec<CurveDescription> {
             kind.values().iter().map(|&(name, quantity, default)| CurveValue { name, quantity, default });
         let closes =
             matches!(kind, CurveKind::ThroughPoints | CurveKind::ControlPoints | CurveKind::Polyline);
-        CurveDescription { kind, label, key, help, points: kind.points(), closes, values: values.collect() }
+        CurveDescription {
+            kind,
+            label,
+            key,
+            help,
+            points: kind.points(),
+            closes,
+            values: values.collect(),
+            choices: CurveChoice::of(kind),
+        }
     };
     vec![
         of(

@@ -12,9 +12,9 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 pub use change::Change;
-pub use curve::{CurveKind, DrawnCurve, DrawnPoint, Pin};
+pub use curve::{ArcWay, CurveKind, DrawnCurve, DrawnPoint, Pin};
 pub use description::{
-    ChangeDescription, ChangeValue, CurveDescription, CurveValue, change_kinds, curve_kinds,
+    ChangeDescription, ChangeValue, CurveChoice, CurveDescription, CurveValue, change_kinds, curve_kinds,
 };
 
 use self::flat_curve::FlatCurve;
