@@ -154,7 +154,7 @@ test('ids have one form; what an older recipe calls otherwise gets it', async ({
   expect(made.status(), await made.text()).toBe(201);
   const { id } = await made.json();
   const kept = (await (await request.get(`/api/parts/${id}`)).json()).recipe;
-  expect(kept.version).toBe(2);
+  expect(kept.version).toBe(3);
   for (const curve of kept.steps[0].make.drawing.curves) expect(curve.id).toMatch(/^[\p{L}\p{N} ._-]{1,80}$/u);
   expect(kept.steps[1].make.revolve.profile.item).toBe(kept.steps[0].make.drawing.curves[0].id);
   const clean = await watch(page);

@@ -274,7 +274,7 @@ fn what_an_end_cannot_agree_with_is_told_at_that_end() {
         step(
             "both",
             "loft",
-            json!({"sections": [of("low"), of("high")], "guides": [of("guide")], "start": "square"}),
+            json!({"sections": [of("low"), of("high")], "guides": [of("guide")], "start": "curvature", "start_face": of("lid")}),
         ),
     ];
     let rebuilt = rebuild(&recipe(steps));
@@ -770,4 +770,147 @@ proptest! {
             prop_assert_eq!(body.kind == "solid", body.watertight);
         }
     }
+}
+
+#[test]
+fn what_exists_keeps_its_shape_and_what_is_new_follows_the_newest_rules() {
+    let arc = |more: Value| {
+        let mut curve = json!({"id": "a", "kind": "arc_about", "points": [[0, 0], [10, 0], [0, -7]]});
+        curve.as_object_mut().unwrap().extend(more.as_object().unwrap().clone());
+        vec![drawing("d", "xy", 0.0, json!([curve]))]
+    };
+    let length = |version: u32, more: Value| {
+        reached(&rebuild(&recipe_of(version, json!([]), arc(more))), 0, "Length of a")
+    };
+    near(length(2, json!({})), 5.0 * PI, 1e-9);
+    near(length(3, json!({})), 15.0 * PI, 1e-9);
+    near(length(3, json!({"way": "clockwise"})), 5.0 * PI, 1e-9);
+    near(length(3, json!({"way": "shorter"})), 5.0 * PI, 1e-9);
+    near(length(3, json!({"points": [[0, 0], [10, 0], [4, 0]]})), 20.0 * PI, 1e-9);
+    // A tube drawn downwards, its wall named inward.
+    let tube = |version: u32, more: Value| {
+        let mut make = json!({"profile": of("d")});
+        make.as_object_mut().unwrap().extend(more.as_object().unwrap().clone());
+        let steps = vec![
+            drawing("d", "xz", 0.0, json!([{"id": "a", "kind": "polyline", "points": [[10, 20], [10, 0]]}])),
+            step("r", "revolve", make),
+            step("w", "thicken", json!({"surface": of("r"), "thickness": 1})),
+        ];
+        volume(&rebuild(&recipe_of(version, json!([]), steps)), 2)
+    };
+    near(tube(2, json!({})), PI * 21.0 * 20.0, 1e-9);
+    near(tube(3, json!({})), PI * 19.0 * 20.0, 1e-9);
+    near(tube(3, json!({"outside": "right_of_profile"})), PI * 21.0 * 20.0, 1e-9);
+    // Curves through points of earlier versions say by which rule they are made, and read again they are the same.
+    let points = json!([[0, 0], [30, 1], [37, 8], [38, 60], [16, 175]]);
+    let through = |version: u32| {
+        let curve = json!([{"id": "a", "kind": "through_points", "points": points}]);
+        let space = step("s", "space_curve", json!({"points": [[0, 0, 0], [5, 0, 9], [9, 9, 9]]}));
+        recipe_of(version, json!([]), vec![drawing("d", "xy", 0.0, curve), space])
+    };
+    let old = through(2);
+    let written = serde_json::to_value(&old).unwrap();
+    assert_eq!(written["steps"][0]["make"]["drawing"]["curves"][0]["spacing"], "averaged");
+    assert_eq!(written["steps"][1]["make"]["space_curve"]["spacing"], "averaged");
+    let again = Recipe::from_value(written).unwrap();
+    let length = |r: &Recipe| reached(&rebuild(r), 0, "Length of a");
+    near(length(&old), length(&again), 1e-15);
+    assert!((length(&old) - length(&through(3))).abs() > 0.1);
+}
+
+#[test]
+fn a_bridge_leaves_away_from_its_faces_unless_it_is_to_go_over_them() {
+    let sheet = |id: &str, z: f64| {
+        let line = json!([{"id": "c", "kind": "polyline", "points": [[0, z], [30, z]]}]);
+        vec![
+            drawing(&format!("{id}0"), "xz", 0.0, line),
+            step(id, "extrude", json!({"profile": of(&format!("{id}0")), "length": 20, "ends": "open"})),
+        ]
+    };
+    let edge = |id: &str| json!({"step": id, "item": format!("edge {{{id}0}} / c, v start")});
+    for leaves in ["toward", "square", "lines"] {
+        for over in [false, true] {
+            let mut steps = sheet("s", 0.0);
+            steps.extend(sheet("t", 12.0));
+            steps.push(step(
+                "b",
+                "bridge",
+                json!({"first": [edge("s")], "second": [edge("t")], "first_leaves": leaves, "second_leaves": leaves,
+                    "first_over": over, "second_over": over}),
+            ));
+            let made = rebuild(&recipe(steps));
+            let [low, high] = [0.0, 1.0].map(|end| {
+                let shell = &bodies(&made, 4)[0];
+                let surface = shell.shells()[0].faces()[0].surface.clone();
+                let (u, v) = surface.domain();
+                let xs =
+                    (0..=20).flat_map(|i| (0..=20).map(move |j| (f64::from(i) / 20.0, f64::from(j) / 20.0)));
+                let xs = xs.map(|(a, b)| surface.point(u.at(a), v.at(b)).x);
+                if end == 0.0 { xs.fold(f64::MAX, f64::min) } else { xs.fold(f64::MIN, f64::max) }
+            });
+            if over {
+                assert!(low > -1e-6 && high > 1.0, "{leaves}: {low} to {high}");
+            } else {
+                assert!(high < 1e-6 && low < -1.0, "{leaves}: {low} to {high}");
+            }
+            for label in ["Angle at the first section", "Angle at the last section"] {
+                assert!(reached(&made, 4, label).to_degrees() < 0.1);
+            }
+        }
+    }
+}
+
+#[test]
+fn control_rows_take_the_ends_that_are_asked_for() {
+    let rows = |more: Value, tip: bool| {
+        let mut steps: Vec<Value> = [(0.0, 20.0), (15.0, 26.0), (30.0, 14.0)]
+            .iter()
+            .enumerate()
+            .map(|(k, (z, r))| circle(&format!("c{k}"), *z, *r))
+            .collect();
+        let mut sections = vec![of("c0"), of("c1"), of("c2")];
+        if tip {
+            steps.push(step("t", "point", json!({"way": "typed", "x": 0, "y": 0, "z": 50})));
+            sections.push(of("t"));
+        }
+        let mut make = json!({"sections": sections, "between": "control_rows"});
+        make.as_object_mut().unwrap().extend(more.as_object().unwrap().clone());
+        steps.push(step("l", "loft", make));
+        rebuild(&recipe(steps))
+    };
+    let made = rows(json!({"start": "square"}), false);
+    assert!(reached(&made, 3, "Angle at the first section").to_degrees() < 1e-6);
+    // Rounded over the tip, it is level there.
+    for (end, level) in [("free", false), ("rounded", true)] {
+        let made = rows(json!({"end": end}), true);
+        let shell = bodies(&made, 4)[0].shells()[0];
+        let side = shell.faces().iter().find(|f| f.role.starts_with("side")).unwrap();
+        let (u, v) = side.surface.domain();
+        let z = side.surface.normal(u.at(0.3), v.at(1.0 - 1e-7)).unwrap().z.abs();
+        assert_eq!(z > 0.999, level, "{end}: {z}");
+        assert!(volume(&made, 4) > 0.0);
+    }
+}
+
+#[test]
+fn new_surfaces_are_looked_over() {
+    // Two lines whose middles bend the other way make a surface that crosses over itself when they are ruled crosswise.
+    let warned = |crossed: bool| {
+        let line = |id: &str, y: f64, z: f64| line(id, [0.0, y, z], [20.0, y, z]);
+        let steps = vec![
+            line("a", 0.0, 0.0),
+            line("b", 10.0, 0.0),
+            step("r", "ruled", json!({"first": of("a"), "second": of("b"), "crossed": crossed})),
+        ];
+        rebuild(&recipe(steps))
+            .built(2)
+            .unwrap()
+            .warnings
+            .iter()
+            .map(|w| w.message.clone())
+            .collect::<Vec<_>>()
+    };
+    assert_eq!(warned(false), Vec::<String>::new());
+    let [only] = &warned(true)[..] else { panic!("{:?}", warned(true)) };
+    assert!(only.contains("folds over"), "{only}");
 }

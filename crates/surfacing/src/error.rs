@@ -326,6 +326,21 @@ pub enum SurfacingError {
         /// Where.
         at: [f64; 3],
     },
+    /// A guide that leaves an end otherwise than that end is to be left.
+    #[error(
+        "guide {guide} leaves the {} section {degrees:.1} deg off the way that is asked for there; turn the guide's end, or leave that end free",
+        if *last { "last" } else { "first" }
+    )]
+    GuideLeaves {
+        /// Which guide, counted from 1.
+        guide: usize,
+        /// Whether it is at the last section, and not the first one.
+        last: bool,
+        /// The angle in degrees.
+        degrees: f64,
+        /// Where.
+        at: [f64; 3],
+    },
     /// Sections whose control points do not pair up.
     #[error("section {section} has {} control points and the first one {}, or they differ in degree; recast one of them, or choose another way", counts[1], counts[0])]
     UnequalRows {
@@ -726,6 +741,7 @@ impl SurfacingError {
             | Self::OutOfOrder { at, .. }
             | Self::GuideMisses { at, .. }
             | Self::GuideTurns { at, .. }
+            | Self::GuideLeaves { at, .. }
             | Self::UnequalRows { at, .. }
             | Self::OffNeighbour { at, .. }
             | Self::SamePlace { at, .. }

@@ -587,3 +587,40 @@ fn lofts_keep_near_sections_of_very_unlike_size_and_step() {
         assert!(topology::self_crossings(&body).is_empty(), "{places:?}");
     }
 }
+
+#[test]
+fn a_loft_with_guides_leaves_its_ends_as_is_asked() {
+    let tolerance = Tolerance::default();
+    // Guides that rise straight up from the first circle and lean in at the second one; between them nothing else tells how.
+    let guide = |k: usize, lean: f64| {
+        let angle = TAU * k as f64 / 4.0 + 0.3;
+        let at = |r: f64, z: f64| Point3::new(r * angle.cos(), r * angle.sin(), z);
+        let control = [at(20.0, 0.0), at(20.0 + 15.0 * lean, 15.0), at(24.0, 30.0), at(15.0, 40.0)];
+        vec![NurbsCurve::from_control_points(&control, 1e-9).unwrap()]
+    };
+    let sections = [drawn(circle(20.0, 0.0)), drawn(circle(15.0, 40.0))];
+    let made = |lean: f64, ends: [LoftEnd; 2]| {
+        let how = Loft { guides: (0..4).map(|k| guide(k, lean)).collect(), ends, ..Loft::default() };
+        loft(&sections, &how, &tolerance)
+    };
+    let square = made(0.0, [LoftEnd::Square(1.0), LoftEnd::Free]).unwrap();
+    let angle = square.end_angles[0].unwrap().to_degrees();
+    assert!(angle < 0.05, "{angle}");
+    // Pappus: the guides' area turned about the axis, with the cubic's own radius.
+    let profile = |t: f64| {
+        let c = guide(0, 0.0)[0].point(t);
+        (c.coords.xy().norm(), c.z)
+    };
+    let steps = 20_000;
+    let volume: f64 = (0..steps)
+        .map(|k| {
+            let [(r, z), (s, y)] = [k, k + 1].map(|i| profile(f64::from(i) / f64::from(steps)));
+            PI / 3.0 * (y - z) * (r * r + r * s + s * s)
+        })
+        .sum();
+    near(sound(&square.body, 0), volume, 1e-4);
+    // A guide that leans 30 degrees outward there cannot be square to the section.
+    let refused = made(30.0_f64.to_radians().tan(), [LoftEnd::Square(1.0), LoftEnd::Free]).unwrap_err();
+    let SurfacingError::GuideLeaves { last: false, degrees, .. } = refused else { panic!("{refused}") };
+    near(degrees, 30.0, 1e-2);
+}

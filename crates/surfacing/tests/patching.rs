@@ -329,3 +329,36 @@ fn a_nose_between_an_arch_and_an_outline() {
         assert!(least > 0.6, "{least}");
     }
 }
+
+/// A boundary round a circle of radius 30, in pieces that each begin and end on the crest of a wave.
+fn waves(count: u32, height: f64, tolerance: &Tolerance) -> Patched {
+    let at = |a: f64| Point3::new(30.0 * a.cos(), 30.0 * a.sin(), height * (f64::from(count) * a).cos());
+    let edge = |k: u32| {
+        let place = |i: u32| at(2.0 * PI * (f64::from(k) + f64::from(i) / 8.0) / f64::from(count));
+        PatchEdge::plain(
+            through_points(&(0..=8).map(place).collect::<Vec<_>>(), 1e-9).unwrap(),
+            k as usize + 1,
+        )
+    };
+    patch(&(0..count).map(edge).collect::<Vec<_>>(), &PLAIN, tolerance).unwrap()
+}
+
+#[test]
+fn a_patch_keeps_near_a_wavy_boundary() {
+    // Where two pieces meet, their slopes differ though their plan goes straight on: the surface of least bending alone
+    // swells to 50 mm below waves of 8 mm.
+    let tolerance = Tolerance::default();
+    for count in [3, 4] {
+        let mut last: Option<f64> = None;
+        for height in [4.0, 5.0, 5.5, 6.0, 6.5, 7.0, 8.0] {
+            let made = waves(count, height, &tolerance);
+            let mesh = mesh(made.body.shells()[0], MeshTolerance::chord(0.1)).unwrap();
+            let lowest = mesh.positions.iter().map(|p| p.z).fold(f64::MAX, f64::min);
+            assert!(lowest > -height - 4.5, "{count} {height}: {lowest}");
+            assert!(made.edges.iter().all(|e| e.gap <= tolerance.join), "{count} {height}");
+            // A little more wave changes it a little.
+            assert!(last.is_none_or(|l| (l - lowest).abs() < 6.0), "{count} {height}: {last:?} {lowest}");
+            last = Some(lowest);
+        }
+    }
+}

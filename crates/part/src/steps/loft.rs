@@ -146,8 +146,8 @@ impl End<'_> {
         if self.meets == Meets::Free {
             return Ok(LoftEnd::Free);
         }
-        if self.guided {
-            let message = "a loft that follows guides leaves its ends as they come; choose free here, or take the guides out";
+        if self.guided && self.meets == Meets::Curvature {
+            let message = "a loft that follows guides agrees with a face in its tangent only; choose tangent here, or take the guides out";
             return Err(Notice::about(field, message));
         }
         let pull = context.pull(self.pull, pull_field)?;
@@ -254,7 +254,9 @@ impl Loft {
     fn notice(&self, error: &SurfacingError, context: &Context<'_>) -> Notice {
         let field = match error {
             SurfacingError::GuideMisses { .. } | SurfacingError::GuideTurns { .. } => "guides",
-            SurfacingError::OffNeighbour { last, .. } => ["start", "end"][usize::from(*last)],
+            SurfacingError::OffNeighbour { last, .. } | SurfacingError::GuideLeaves { last, .. } => {
+                ["start", "end"][usize::from(*last)]
+            }
             _ => "sections",
         };
         let mut notice = Notice::refused(field, error);

@@ -268,7 +268,7 @@ impl Construction for Revolve {
                 ValueDescription::choice(
                     "outside",
                     "Outside",
-                    &[("from_axis", "Away from the axis"), ("right_of_profile", "Right of the profile")],
+                    &[("from_axis", "Away from axis"), ("right_of_profile", "Right of profile")],
                     "Where the outside of an open result is: away from the axis, or to the right of the profile as it is drawn.",
                 ),
             ],

@@ -256,13 +256,8 @@ impl Construction for SpaceCurve {
                     &[("through_points", "Through points"), ("control_points", "Control points")],
                     "Whether it passes through the points or has them as its control polygon.",
                 ),
-                ValueDescription::choice(
-                    "spacing",
-                    "Spacing",
-                    &Spacing::CHOICES,
-                    "How far apart in its parameter it passes through its points; by roots it overshoots least.",
-                )
-                .only_if("follows", "through_points"),
+                ValueDescription::choice("spacing", "Spacing", &Spacing::CHOICES, Spacing::HELP)
+                    .only_if("follows", "through_points"),
                 ValueDescription::amount(
                     "tension",
                     "Tension",

@@ -30,13 +30,12 @@ pub enum Spacing {
 }
 
 impl Spacing {
+    /// What it does, for a card.
+    pub(crate) const HELP: &'static str = "Whether its parameters go by the roots of the distances between its points, which overshoots least, by the distances, or evenly; averaged as curves were before.";
+
     /// For the choice on a card.
-    pub(crate) const CHOICES: [(&'static str, &'static str); 4] = [
-        ("centripetal", "By roots of distances"),
-        ("chord", "By distances"),
-        ("even", "Evenly"),
-        ("averaged", "By distances, knots averaged"),
-    ];
+    pub(crate) const CHOICES: [(&'static str, &'static str); 4] =
+        [("centripetal", "Roots"), ("chord", "Distances"), ("even", "Even"), ("averaged", "Averaged")];
 
     /// A tension as given.
     pub(crate) fn tension(context: &Context<'_>, amount: &Amount, field: &str) -> Result<f64, Notice> {

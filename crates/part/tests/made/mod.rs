@@ -11,8 +11,12 @@ pub fn step(id: &str, kind: &str, make: Value) -> Value {
 }
 
 pub fn recipe_with(parameters: Value, steps: Vec<Value>) -> Recipe {
+    recipe_of(1, parameters, steps)
+}
+
+pub fn recipe_of(version: u32, parameters: Value, steps: Vec<Value>) -> Recipe {
     let value = json!({
-        "format": "kindred-shell-recipe", "version": 1, "name": "Surfaces", "parameters": parameters, "steps": steps,
+        "format": "kindred-shell-recipe", "version": version, "name": "Surfaces", "parameters": parameters, "steps": steps,
     });
     Recipe::from_value(value).unwrap()
 }

@@ -21,7 +21,7 @@ const MAX_ROUNDS: usize = 5;
 /// Places between two of the spline's own at which it is checked.
 const CHECKED: usize = 3;
 /// Three times 4 (sqrt 2 - 1) / 3: how fast the cubic that follows a quarter of a circle leaves its end, for a radius of 1.
-const QUARTER: f64 = 1.656_854_249_492_380_2;
+pub(super) const QUARTER: f64 = 1.656_854_249_492_380_2;
 
 /// How a loft leaves its first or meets its last section.
 #[derive(Debug, Clone, PartialEq)]
@@ -308,7 +308,7 @@ pub(super) fn agreeing(
 }
 
 /// Square to the section next to a tip: its drawn plane's normal, that of a closed one, else the way to the tip.
-fn dome_axis(next: &NurbsCurve, section: Option<&Section>, onward: &Vector3) -> Vector3 {
+pub(super) fn dome_axis(next: &NurbsCurve, section: Option<&Section>, onward: &Vector3) -> Vector3 {
     if let Some(Section::Curves { normal: Some(normal), .. }) = section {
         return *normal;
     }

@@ -8,9 +8,12 @@ use geometry::{
 };
 use nalgebra::{Matrix2, Matrix3x2};
 
+use super::end::{QUARTER, dome_axis};
+use super::{LoftEnd, Section};
 use crate::SurfacingError;
+use crate::feet::Feet;
 use crate::monotone::Monotone;
-use crate::sections::one_row_each;
+use crate::sections::{middle, one_row_each};
 
 pub(super) struct Guided {
     pub surfaces: Vec<NurbsSurface>,
@@ -120,6 +123,7 @@ pub(super) fn guided(
     points: &[Option<Point3>],
     guides: &[NurbsCurve],
     closed: bool,
+    (sections, ends): (&[Section], &[LoftEnd; 2]),
     tolerance: &Tolerance,
 ) -> Result<Guided, SurfacingError> {
     let (rows, joints) = one_row_each(runs, points, closed, tolerance)?;
@@ -181,6 +185,28 @@ pub(super) fn guided(
             }
         };
         Ok(led.point(&surface.point(u, v), u))
+    };
+    let corrections = [0, 1]
+        .into_iter()
+        .filter(|&k| !ends[k].is_free())
+        .map(|k| {
+            let last = parameters.len() - 1;
+            let inner = if k == 0 { parameters[1] } else { parameters[last - 1] };
+            let row = if k == 0 { 1 } else { last - 1 };
+            let wanted = Wanted::of(&ends[k], &sections[k * last], &rows[row], tolerance)?;
+            let correction = Correction { at_end: k == 1, inner, wanted };
+            for (g, track) in tracks.iter().enumerate() {
+                correction.check(&at, track.across.at(correction.end()), g, tolerance)?;
+            }
+            Ok(correction)
+        })
+        .collect::<Result<Vec<_>, SurfacingError>>()?;
+    let at = |u: f64, v: f64| -> Result<Point3, SurfacingError> {
+        let mut place = at(u, v)?;
+        for correction in &corrections {
+            place += correction.at(&at, u, v)?;
+        }
+        Ok(place)
     };
     let mut made = Guided { surfaces: Vec::new(), max_deviation: 0.0, largest_gap };
     let single = joints.len() == 2;
@@ -246,4 +272,128 @@ fn led(
         nodes.into_iter().map(|(u, d)| (u, Point3::from(d))).unzip();
     let rest = interpolate(&points, &parameters, 3.min(points.len() - 1), &EndDerivatives::free())?;
     Ok(Led { map, rest })
+}
+
+/// How a loft is to leave an end.
+enum Wanted<'a> {
+    /// Along a direction.
+    Along(Vector3, f64),
+    /// In the tangent planes of surfaces.
+    Tangent(Feet<'a>, f64),
+    /// Square to an axis, from a tip out to the section beside it.
+    Rounded { tip: Point3, axis: Vector3, next: NurbsCurve, pull: f64 },
+}
+
+impl<'a> Wanted<'a> {
+    fn of(
+        end: &'a LoftEnd,
+        section: &Section,
+        next: &NurbsCurve,
+        tolerance: &Tolerance,
+    ) -> Result<Self, SurfacingError> {
+        Ok(match (end, section) {
+            (LoftEnd::Square(pull), Section::Curves { normal: Some(normal), .. }) => {
+                Self::Along(*normal, *pull)
+            }
+            (LoftEnd::Neighbour { surfaces, pull, .. }, Section::Curves { .. }) => {
+                Self::Tangent(Feet::new(surfaces, tolerance.fit), *pull)
+            }
+            (LoftEnd::Rounded(pull), Section::Point(tip)) => {
+                let onward = middle(&next.control_points()) - tip.coords;
+                let axis = dome_axis(next, None, &onward);
+                Self::Rounded { tip: *tip, axis, next: next.clone(), pull: *pull }
+            }
+            _ => return Err(SurfacingError::Empty),
+        })
+    }
+}
+
+/// What is added beside an end so that the loft leaves it as is wanted: the least change of its own direction there, which
+/// is gone at the section beside it.
+struct Correction<'a> {
+    at_end: bool,
+    /// Where the section beside it is.
+    inner: f64,
+    wanted: Wanted<'a>,
+}
+
+impl Correction<'_> {
+    /// Share of the step by which a derivative is taken.
+    const DIFFERENCE: f64 = 1e-4;
+    /// Angle in radians, one degree, within which a guide leaves as is wanted.
+    const AGREES: f64 = std::f64::consts::PI / 180.0;
+
+    fn end(&self) -> f64 {
+        if self.at_end { 1.0 } else { 0.0 }
+    }
+
+    /// The derivative by v at the end as it comes, and as it is wanted.
+    fn leaving(
+        &self,
+        at: &impl Fn(f64, f64) -> Result<Point3, SurfacingError>,
+        u: f64,
+    ) -> Result<[Vector3; 2], SurfacingError> {
+        let end = self.end();
+        let step = Self::DIFFERENCE * (self.inner - end);
+        let place = |k: f64| at(u, end + k * step);
+        let own = (place(1.0)? * 4.0 - place(2.0)?.coords - place(0.0)?.coords * 3.0).coords / (2.0 * step);
+        let p = place(0.0)?;
+        let no_way = |why| SurfacingError::NoWay { why, at: p.into() };
+        let wanted = match &self.wanted {
+            Wanted::Along(direction, pull) => direction * (own.dot(direction) * pull),
+            Wanted::Tangent(surfaces, pull) => {
+                let (surface, foot) = surfaces.nearest(&p).ok_or(SurfacingError::Empty)?;
+                let [a, b] = foot.parameters;
+                let normal = surface.normal(a, b).ok_or_else(|| {
+                    no_way(
+                        "the neighbouring face has no normal here; pick another face, or leave this end free",
+                    )
+                })?;
+                (own - normal * own.dot(&normal)) * *pull
+            }
+            Wanted::Rounded { tip, axis, next, pull } => {
+                let out = next.point(u) - tip;
+                let flat = out - axis * out.dot(axis);
+                flat * (QUARTER * pull / (self.inner - end))
+            }
+        };
+        Ok([own, wanted])
+    }
+
+    /// Refuses a guide that leaves the end otherwise than is wanted there, since both cannot be had.
+    fn check(
+        &self,
+        at: &impl Fn(f64, f64) -> Result<Point3, SurfacingError>,
+        u: f64,
+        guide: usize,
+        tolerance: &Tolerance,
+    ) -> Result<(), SurfacingError> {
+        let u = u.rem_euclid(1.0);
+        let [own, wanted] = self.leaving(at, u)?;
+        let angle = own.angle(&wanted);
+        if wanted.norm() <= tolerance.resolution || angle <= Self::AGREES {
+            return Ok(());
+        }
+        let place = at(u, self.end())?.into();
+        Err(SurfacingError::GuideLeaves {
+            guide: guide + 1,
+            last: self.at_end,
+            degrees: angle.to_degrees(),
+            at: place,
+        })
+    }
+
+    fn at(
+        &self,
+        at: &impl Fn(f64, f64) -> Result<Point3, SurfacingError>,
+        u: f64,
+        v: f64,
+    ) -> Result<Vector3, SurfacingError> {
+        let share = (v - self.end()) / (self.inner - self.end());
+        if share <= 0.0 || share >= 1.0 {
+            return Ok(Vector3::zeros());
+        }
+        let [own, wanted] = self.leaving(at, u)?;
+        Ok((wanted - own) * ((v - self.end()) * (1.0 - share).powi(2)))
+    }
 }

@@ -161,7 +161,7 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
         _ if !how.guides.is_empty() => {
             let guides =
                 how.guides.iter().map(|g| as_one(g, tolerance)).collect::<Result<Vec<NurbsCurve>, _>>()?;
-            let guided = guide::guided(&runs, &points, &guides, closed, tolerance)?;
+            let guided = guide::guided(&runs, &points, &guides, closed, (sections, &how.ends), tolerance)?;
             reached(guided.max_deviation);
             guide_gap = Some(guided.largest_gap);
             guided.surfaces

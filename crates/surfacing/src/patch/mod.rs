@@ -513,11 +513,13 @@ impl<'a> Fit<'a> {
         let height = |p: &Point3| (p - self.middle).dot(&up);
         let mut low = points.iter().map(height).fold(f64::MAX, f64::min);
         let mut high = points.iter().map(height).fold(f64::MIN, f64::max);
+        // The rounder it must be, the higher it may rise.
+        let far = REACHES_ON * self.layout.fullness.powi(2) * self.size;
         let on = |e: &PatchEdge| {
             let beside = e.tangent_to()?.clone();
             let reach = |t: f64| {
                 let (_, away) = beside.leaving(t, &e.curve.tangent(t)?)?;
-                Some(e.curve.point(t) + away * (REACHES_ON * self.size))
+                Some(e.curve.point(t) + away * far)
             };
             Some(e.curve.knots().sampled(4).into_iter().filter_map(reach).collect::<Vec<_>>())
         };

@@ -35,25 +35,27 @@ pub struct CurveChoice {
     pub name: &'static str,
     /// What it is called.
     pub label: &'static str,
+    /// What it does.
+    pub help: &'static str,
     /// What can be chosen: its name in the recipe and its label, first what it is when it is not given.
     pub options: Vec<(&'static str, &'static str)>,
 }
 
 impl CurveChoice {
     fn of(kind: CurveKind) -> Vec<Self> {
-        let (name, label, options) = match kind {
-            CurveKind::ThroughPoints => ("spacing", "Spacing", Spacing::CHOICES.to_vec()),
+        let (name, label, help, options) = match kind {
+            CurveKind::ThroughPoints => ("spacing", "Spacing", Spacing::HELP, Spacing::CHOICES.to_vec()),
             CurveKind::ArcAbout => {
                 let ways = [
                     ("counterclockwise", "Against the clock"),
                     ("clockwise", "With the clock"),
                     ("shorter", "The shorter way"),
                 ];
-                ("way", "Way round", ways.to_vec())
+                ("way", "Way round", "Which way it runs about its centre.", ways.to_vec())
             }
             _ => return Vec::new(),
         };
-        vec![Self { name, label, options }]
+        vec![Self { name, label, help, options }]
     }
 }
 
