@@ -574,7 +574,7 @@ fn arc_about(points: &[Point3], way: ArcWay) -> Result<NurbsCurve, GeometryError
     let shorter = c.y.atan2(c.x);
     let turned = |angle: f64| {
         let turned = angle.rem_euclid(TAU);
-        if turned < WHOLE_TURN || turned > TAU - WHOLE_TURN { TAU } else { turned }
+        if (WHOLE_TURN..=TAU - WHOLE_TURN).contains(&turned) { turned } else { TAU }
     };
     let sweep = match way {
         ArcWay::Counterclockwise => turned(shorter),
