@@ -14,8 +14,8 @@ use crate::{
 
 /// How far the two are apart, as a share of a section's step, where the blend begins and where it ends. Through three sections
 /// in even steps they are never farther apart than an eighth, even where the last one is the first again.
-const TAME: f64 = 0.125;
-const WILD: f64 = 0.19;
+const TAME: f64 = 0.15;
+const WILD: f64 = 0.195;
 /// Places in each step at which they are compared, and columns of control points at most.
 const PLACES: usize = 3;
 const MOST_COLUMNS: usize = 48;

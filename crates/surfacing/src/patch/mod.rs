@@ -59,10 +59,12 @@ const FAR: f64 = 2.0;
 const MOST_SWELLING: f64 = 0.06;
 /// Share of the patch's size to which an edge that is tangent to its face reaches on along that.
 const REACHES_ON: f64 = 0.35;
-/// Tension from which one is looked for that keeps a patch near its boundary, how often it is doubled and then halved.
-const LEAST_TENSION: f64 = 1e-3;
-const MOST_DOUBLINGS: usize = 12;
-const HALVINGS: usize = 3;
+/// Tension from which one is looked for that keeps a patch near its boundary, by what and how often it is multiplied, and how
+/// often the last step is divided.
+const LEAST_TENSION: f64 = 4e-3;
+const TIGHTER: f64 = 4.0;
+const MOST_TIGHTER: usize = 6;
+const DIVIDED: usize = 3;
 /// Places in either direction at which swelling is looked for.
 const SWELLING_PLACES: usize = 33;
 
@@ -478,16 +480,16 @@ impl<'a> Fit<'a> {
         };
         let (mut loose, mut tension) = (0.0, LEAST_TENSION);
         let mut found = with(tension)?;
-        for _ in 0..MOST_DOUBLINGS {
+        for _ in 0..MOST_TIGHTER {
             if !swells(&found) {
                 break;
             }
-            (loose, tension) = (tension, 2.0 * tension);
+            (loose, tension) = (tension, TIGHTER * tension);
             found = with(tension)?;
         }
         // As little as it takes, so that the tension changes as little as the boundary does.
-        for _ in 0..HALVINGS {
-            let middle = 0.5 * (loose + tension);
+        for _ in 0..DIVIDED {
+            let middle = if loose > 0.0 { (loose * tension).sqrt() } else { 0.5 * tension };
             let made = with(middle)?;
             if swells(&made) {
                 loose = middle;
