@@ -914,3 +914,37 @@ fn new_surfaces_are_looked_over() {
     let [only] = &warned(true)[..] else { panic!("{:?}", warned(true)) };
     assert!(only.contains("folds over"), "{only}");
 }
+
+#[test]
+fn a_loft_is_square_to_the_plane_of_any_section_that_has_one() {
+    // Half of a body from a curve in space that lies in the mirror plane: with its likeness it has no crease there.
+    let arch = |id: &str, y: f64, h: f64| {
+        step(
+            id,
+            "space_curve",
+            json!({"follows": "control_points", "points": [[-20, y, 0], [-12, y, h], [12, y, h], [20, y, 0]]}),
+        )
+    };
+    let with = |start: &str| {
+        rebuild(&recipe(vec![
+            arch("a", 0.0, 20.0),
+            arch("b", 15.0, 14.0),
+            arch("c", 40.0, 4.0),
+            step("l", "loft", json!({"sections": [of("a"), of("b"), of("c")], "start": start})),
+        ]))
+    };
+    let square = with("square");
+    assert!(reached(&square, 3, "Angle at the first section").to_degrees() < 1e-6);
+    let surface = bodies(&square, 3)[0].shells()[0].faces()[0].surface.clone();
+    let (u, v) = surface.domain();
+    for k in 1..10 {
+        let normal = surface.normal(u.at(f64::from(k) / 10.0), v.start).unwrap();
+        assert!(normal.y.abs() < 1e-9, "{normal}");
+    }
+    let straight = rebuild(&recipe(vec![
+        line("a", [0.0; 3], [20.0, 0.0, 0.0]),
+        line("b", [0.0, 30.0, 0.0], [20.0, 30.0, 9.0]),
+        step("l", "loft", json!({"sections": [of("a"), of("b")], "start": "square"})),
+    ]));
+    assert!(failure(&straight, 2).message.contains("straight"), "{}", failure(&straight, 2).message);
+}

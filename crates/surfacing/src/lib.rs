@@ -49,7 +49,7 @@ pub use extend_shell::{Until, extend_shell};
 pub use extrude::{Extruded, Reach, extrude};
 pub use fillet::{EdgeShape, Rolling, Rounded, Rounding, fillet_between, inset_edges, round_edges};
 pub use fits::apart;
-pub use flat::flat;
+pub use flat::{flat, plane_of};
 pub use helix::{Winding, helix};
 pub use lead_out::{LeadWay, lead_out};
 pub use loft::{Away, Between, Loft, LoftEnd, Lofted, Section, Way, loft};

@@ -6,6 +6,7 @@
 use geometry::{Frame, NurbsSurface, Point3, Tolerance, Vector3, recast_surface_along};
 
 use crate::SurfacingError;
+use crate::flat::best_plane;
 
 /// Most control points in one direction.
 const MOST_POINTS: usize = 400;
@@ -539,16 +540,4 @@ fn mirrored(p: &Point3, plane: &Frame) -> Point3 {
 fn rotation(axis: &Vector3, angle: f64) -> nalgebra::Rotation3<f64> {
     let axis = nalgebra::Unit::try_new(*axis, 1e-12).unwrap_or_else(Vector3::z_axis);
     nalgebra::Rotation3::from_axis_angle(&axis, angle)
-}
-
-/// The plane with the least squared distances from points: their middle and the direction in which they vary least.
-fn best_plane(points: &[Point3]) -> Option<(Point3, Vector3)> {
-    if points.len() < 3 {
-        return None;
-    }
-    let middle = Point3::from(points.iter().map(|p| p.coords).sum::<Vector3>() / points.len() as f64);
-    let spread: nalgebra::Matrix3<f64> = points.iter().map(|p| (p - middle) * (p - middle).transpose()).sum();
-    let eigen = spread.symmetric_eigen();
-    let least = eigen.eigenvalues.imin();
-    eigen.eigenvectors.column(least).into_owned().try_normalize(1e-12).map(|normal| (middle, normal))
 }

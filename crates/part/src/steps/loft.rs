@@ -141,6 +141,12 @@ struct End<'a> {
 }
 
 impl End<'_> {
+    /// Whether a section lies in one plane: the one that it was drawn in, or the one that its curves have.
+    fn has_plane(section: &Reference, context: &Context<'_>) -> Result<bool, Notice> {
+        Ok(context.drawing_frame(section, "sections")?.is_some()
+            || surfacing::plane_of(&context.pieces(section, "sections")?, &context.tolerance).is_some())
+    }
+
     fn condition(&self, context: &Context<'_>) -> Result<LoftEnd, Notice> {
         let [field, face_slot, pull_field] = self.fields;
         if self.meets == Meets::Free {
@@ -160,11 +166,9 @@ impl End<'_> {
                 refused("only a point can be rounded over; choose another way, or end at a point")
             }
             _ if is_point => refused("this end is a point; choose free for a tip, or rounded"),
-            Meets::Square if context.drawing_frame(section, "sections")?.is_some() => {
-                Ok(LoftEnd::Square(pull))
-            }
+            Meets::Square if Self::has_plane(section, context)? => Ok(LoftEnd::Square(pull)),
             Meets::Square => refused(
-                "only a drawn section has a plane to be square to; pick a drawing, or leave this end free",
+                "this section is straight or lies in no plane, so that there is none to be square to; pick a drawing, or leave this end free",
             ),
             _ => {
                 let surfaces = match self.face {
@@ -200,9 +204,11 @@ impl Loft {
             return Ok(Section::Point(point));
         }
         let begins = self.begins.iter().find(|b| b.section == i + 1);
+        let pieces = context.pieces(reference, "sections")?;
+        let drawn = context.drawing_frame(reference, "sections")?.map(|f| f.z);
         Ok(Section::Curves {
-            pieces: context.pieces(reference, "sections")?,
-            normal: context.drawing_frame(reference, "sections")?.map(|f| f.z),
+            normal: drawn.or_else(|| surfacing::plane_of(&pieces, &context.tolerance)),
+            pieces,
             reversed: self.reversed.contains(&(i + 1)),
             begins: begins.map(|b| context.value(&b.at, Quantity::Ratio, "begins")).transpose()?,
         })
@@ -354,7 +360,7 @@ impl Construction for Loft {
                 ("curvature", "Curvature of its face"),
                 ("rounded", "Rounded over a point"),
             ];
-            let help = "As it comes; square to the section's plane; in agreement with the face that it is an edge of; or round over a point.";
+            let help = "As it comes; square to the plane of the section, as for a half that is mirrored there; in agreement with the face that it is an edge of; or round over a point.";
             ValueDescription::choice(name, label, &choices, help).only_if("between", "smooth|control_rows")
         };
         let pull = |name, label, field| {
