@@ -2,8 +2,8 @@
 
 use crate::{Vector3, check_work};
 
-#[derive(Clone)]
 /// A square system whose rows are zero but near the diagonal, with a vector on the right side of each row.
+#[derive(Clone)]
 pub(crate) struct Banded {
     reach: usize,
     rows: Vec<Vec<f64>>,

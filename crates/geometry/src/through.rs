@@ -8,9 +8,6 @@ use crate::banded::Banded;
 use crate::interpolate::check_points;
 use crate::{EndDerivatives, GeometryError, KnotVector, NurbsCurve, Point3, Vector3, interpolate};
 
-/// Largest tension: beyond it a curve is its polyline but for rounding, and its curvature at the points without bound.
-const MOST_TENSION: f64 = 0.99;
-
 /// How far apart in its parameter a curve passes through points.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Spacing {
@@ -35,6 +32,9 @@ pub struct Through {
 }
 
 impl Through {
+    /// Largest tension: beyond it a curve is its polyline but for rounding, and its curvature at the points without bound.
+    pub const MOST_TENSION: f64 = 0.99;
+
     /// Parameters from 0 to 1.
     fn parameters(&self, points: &[Point3]) -> Vec<f64> {
         match self.spacing {
@@ -49,7 +49,7 @@ impl Through {
 
     /// What the tension adds, at a point between two steps, to the weight of its own derivative.
     fn pull(&self, [before, after]: [f64; 2]) -> f64 {
-        let tension = self.tension.clamp(0.0, MOST_TENSION);
+        let tension = self.tension.clamp(0.0, Self::MOST_TENSION);
         tension / (1.0 - tension) * (4.0 / before + 4.0 / after)
     }
 
@@ -89,7 +89,7 @@ impl Through {
     fn free_end(&self, [p, q, r]: [&Point3; 3], [h, k]: [f64; 2]) -> Vector3 {
         let (near, far) = ((q - p) / h, (r - q) / k);
         let parabola = near - (far - near) * (h / (h + k));
-        parabola.lerp(&near, self.tension.clamp(0.0, MOST_TENSION))
+        parabola.lerp(&near, self.tension.clamp(0.0, Self::MOST_TENSION))
     }
 
     /// The closed curve through points, none of which counts twice: smooth all round, wherever it begins.

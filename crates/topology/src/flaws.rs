@@ -1,5 +1,7 @@
 //! What can be wrong inside a face without showing at its edges: creases at knots, and places where it folds over.
 
+use std::cell::LazyCell;
+
 use geometry::{KnotVector, NurbsSurface, Vector3};
 
 use crate::imprint::Outline;
@@ -47,8 +49,10 @@ pub struct Flaw {
 pub fn flaws(shell: &Shell) -> Vec<Flaw> {
     let mut out = Vec::new();
     for (number, face) in shell.faces().iter().enumerate() {
-        let outline = Outline::of(face);
-        for mut flaw in [crease(face, &outline), fold(face, &outline)].into_iter().flatten() {
+        // Needed only where something is found.
+        let outline = LazyCell::new(|| Outline::of(face));
+        let holds = |at: [f64; 2]| outline.holds(at);
+        for mut flaw in [crease(face, &holds), fold(face, &holds)].into_iter().flatten() {
             flaw.face = number;
             out.push(flaw);
         }
@@ -83,7 +87,7 @@ fn turn(a: &Vector3, b: &Vector3) -> f64 {
     a.cross(b).norm().atan2(a.dot(b))
 }
 
-fn crease(face: &Face, outline: &Outline) -> Option<Flaw> {
+fn crease(face: &Face, holds: &impl Fn([f64; 2]) -> bool) -> Option<Flaw> {
     let surface = &face.surface;
     let mut found = None;
     for along_u in [true, false] {
@@ -106,7 +110,7 @@ fn crease(face: &Face, outline: &Outline) -> Option<Flaw> {
                 let [Some(far), Some(before), Some(after), Some(beyond)] = beside else { continue };
                 let angle = turn(&before, &after);
                 let bends = BENDS * (turn(&far, &before) + turn(&after, &beyond));
-                if angle > CREASE + bends && outline.holds(at(knot)) {
+                if angle > CREASE + bends && holds(at(knot)) {
                     let [u, v] = at(knot);
                     worse(&mut found, FlawKind::Crease, angle, surface.point(u, v).into());
                 }
@@ -116,7 +120,7 @@ fn crease(face: &Face, outline: &Outline) -> Option<Flaw> {
     found
 }
 
-fn fold(face: &Face, outline: &Outline) -> Option<Flaw> {
+fn fold(face: &Face, holds: &impl Fn([f64; 2]) -> bool) -> Option<Flaw> {
     let surface = &face.surface;
     let (us, vs) = (places(surface.knots_u()), places(surface.knots_v()));
     let normals: Vec<Vec<Option<Vector3>>> =
@@ -131,7 +135,7 @@ fn fold(face: &Face, outline: &Outline) -> Option<Flaw> {
             for (there, next) in [in_u, in_v].into_iter().flatten() {
                 let Some(next) = next.filter(|n| here.dot(n) < FOLDED) else { continue };
                 let folded = turned_at_once(surface, ([u, v], here), (there, next));
-                if let Some((angle, at)) = folded.filter(|f| outline.holds(f.1)) {
+                if let Some((angle, at)) = folded.filter(|f| holds(f.1)) {
                     worse(&mut found, FlawKind::Fold, angle, surface.point(at[0], at[1]).into());
                 }
             }

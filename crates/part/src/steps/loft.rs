@@ -141,13 +141,7 @@ struct End<'a> {
 }
 
 impl End<'_> {
-    /// Whether a section lies in one plane: the one that it was drawn in, or the one that its curves have.
-    fn has_plane(section: &Reference, context: &Context<'_>) -> Result<bool, Notice> {
-        Ok(context.drawing_frame(section, "sections")?.is_some()
-            || surfacing::plane_of(&context.pieces(section, "sections")?, &context.tolerance).is_some())
-    }
-
-    fn condition(&self, context: &Context<'_>) -> Result<LoftEnd, Notice> {
+    fn condition(&self, made: Option<&Section>, context: &Context<'_>) -> Result<LoftEnd, Notice> {
         let [field, face_slot, pull_field] = self.fields;
         if self.meets == Meets::Free {
             return Ok(LoftEnd::Free);
@@ -158,7 +152,8 @@ impl End<'_> {
         }
         let pull = context.pull(self.pull, pull_field)?;
         let section = self.section.ok_or_else(|| Notice::about("sections", "pick the sections first"))?;
-        let is_point = context.point_if_any(section, "sections")?.is_some();
+        let is_point = matches!(made, Some(Section::Point(_)));
+        let has_plane = matches!(made, Some(Section::Curves { normal: Some(_), .. }));
         let refused = |message: &str| Err(Notice::about(field, message));
         match self.meets {
             Meets::Rounded if is_point => Ok(LoftEnd::Rounded(pull)),
@@ -166,7 +161,7 @@ impl End<'_> {
                 refused("only a point can be rounded over; choose another way, or end at a point")
             }
             _ if is_point => refused("this end is a point; choose free for a tip, or rounded"),
-            Meets::Square if Self::has_plane(section, context)? => Ok(LoftEnd::Square(pull)),
+            Meets::Square if has_plane => Ok(LoftEnd::Square(pull)),
             Meets::Square => refused(
                 "this section is straight or lies in no plane, so that there is none to be square to; pick a drawing, or leave this end free",
             ),
@@ -463,8 +458,10 @@ impl Construction for Loft {
         let count = self.sections.len();
         let sections = (0..count).map(|i| self.section(i, context)).collect::<Result<Vec<_>, _>>()?;
         let smooth = self.between == Between::Smooth;
-        let end =
-            |at_end| if self.has_ends() { self.end(at_end).condition(context) } else { Ok(LoftEnd::Free) };
+        let end = |at_end: bool| {
+            let made = if at_end { sections.last() } else { sections.first() };
+            if self.has_ends() { self.end(at_end).condition(made, context) } else { Ok(LoftEnd::Free) }
+        };
         let guides = self.guides.iter().filter(|_| smooth).map(|g| context.pieces(g, "guides"));
         let how = surfacing::Loft {
             ends: [end(false)?, end(true)?],

@@ -1,12 +1,12 @@
 //! Space curve: through points in space or controlled by them.
 
-use geometry::{EndDerivatives, NurbsCurve, Point3, Vector3, closest_on_surface, smallest_radius};
+use geometry::{EndDerivatives, NurbsCurve, Point3, Through, Vector3, closest_on_surface, smallest_radius};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use topology::Face;
 
-use super::spacing::{MOST_TENSION, Spacing};
+use super::spacing::Spacing;
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::quantity::amounts::{is_one, is_zero, one, zero};
 use crate::recipe::is_default;
@@ -262,7 +262,7 @@ impl Construction for SpaceCurve {
                     "tension",
                     "Tension",
                     Quantity::Ratio,
-                    [0.0, MOST_TENSION],
+                    [0.0, Through::MOST_TENSION],
                     json!(0),
                     "0 for none; nearer to 1 it is pulled tight between its points.",
                 )

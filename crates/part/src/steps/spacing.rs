@@ -10,9 +10,6 @@ use serde::{Deserialize, Serialize};
 use super::Context;
 use crate::{Amount, Notice, Quantity};
 
-/// Largest tension; beyond it a curve is its polyline.
-pub(crate) const MOST_TENSION: f64 = 0.99;
-
 /// How far apart, in its parameter, a curve passes through its points.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
@@ -40,11 +37,12 @@ impl Spacing {
     /// A tension as given.
     pub(crate) fn tension(context: &Context<'_>, amount: &Amount, field: &str) -> Result<f64, Notice> {
         let tension = context.value(amount, Quantity::Ratio, field)?;
-        if (0.0..=MOST_TENSION).contains(&tension) {
+        let most = Through::MOST_TENSION;
+        if (0.0..=most).contains(&tension) {
             return Ok(tension);
         }
         let message =
-            format!("a tension is 0 to {MOST_TENSION}; 0 leaves the curve as it comes, more pulls it tight");
+            format!("a tension is 0 to {most}; 0 leaves the curve as it comes, more pulls it tight");
         Err(Notice::about(field, message))
     }
 

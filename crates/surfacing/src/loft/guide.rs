@@ -193,7 +193,8 @@ pub(super) fn guided(
             let last = parameters.len() - 1;
             let inner = if k == 0 { parameters[1] } else { parameters[last - 1] };
             let row = if k == 0 { 1 } else { last - 1 };
-            let wanted = Wanted::of(&ends[k], &sections[k * last], &rows[row], tolerance)?;
+            let beside = (&rows[row], &sections[row]);
+            let wanted = Wanted::of(&ends[k], &sections[k * last], beside, tolerance)?;
             let correction = Correction { at_end: k == 1, inner, wanted };
             for (g, track) in tracks.iter().enumerate() {
                 correction.check(&at, track.across.at(correction.end()), g, tolerance)?;
@@ -288,7 +289,7 @@ impl<'a> Wanted<'a> {
     fn of(
         end: &'a LoftEnd,
         section: &Section,
-        next: &NurbsCurve,
+        (next, next_section): (&NurbsCurve, &Section),
         tolerance: &Tolerance,
     ) -> Result<Self, SurfacingError> {
         Ok(match (end, section) {
@@ -300,7 +301,7 @@ impl<'a> Wanted<'a> {
             }
             (LoftEnd::Rounded(pull), Section::Point(tip)) => {
                 let onward = middle(&next.control_points()) - tip.coords;
-                let axis = dome_axis(next, None, &onward);
+                let axis = dome_axis(next, Some(next_section), &onward);
                 Self::Rounded { tip: *tip, axis, next: next.clone(), pull: *pull }
             }
             _ => return Err(SurfacingError::Empty),

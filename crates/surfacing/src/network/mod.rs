@@ -258,7 +258,7 @@ fn into_poles(curves: Vec<NurbsCurve>, others: &[Thread]) -> Vec<NurbsCurve> {
     curves.into_iter().map(|c| c.with_ends(ends[0], ends[1])).collect()
 }
 
-/// The same for curves that are no points.
+/// What [`over_places`] gives, for curves that are no points.
 fn curves_over_places(
     family: &[&Thread],
     places: &[f64],
