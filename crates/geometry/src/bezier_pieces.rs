@@ -86,7 +86,11 @@ fn add(sum: &mut Coefficient, value: &Coefficient, factor: f64) {
 
 /// Bézier points of one span from the control points that act on it: its blossom at the span's two ends, taken as
 /// often as the degree.
-fn bezier_points(knots: &KnotVector, span: usize, window: &[Homogeneous; ORDER]) -> [Homogeneous; ORDER] {
+pub(crate) fn bezier_points(
+    knots: &KnotVector,
+    span: usize,
+    window: &[Homogeneous; ORDER],
+) -> [Homogeneous; ORDER] {
     let p = knots.degree();
     let u = knots.knots();
     let mut out = [Homogeneous::zeros(); ORDER];

@@ -75,7 +75,7 @@ impl Patch {
 }
 
 /// Halves one row or column, of which both nets hold a copy.
-fn halve(
+pub(crate) fn halve(
     first: &mut [Homogeneous],
     second: &mut [Homogeneous],
     count: usize,

@@ -2,8 +2,8 @@
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test fails by panicking")]
 
 use geometry::{
-    KnotVector, NurbsCurve, NurbsSurface, Point3, closest_on_curve, closest_on_surface, closest_within,
-    curves_approaches, curves_close_by, nearby_on_surface,
+    KnotVector, NurbsCurve, NurbsSurface, Point3, Spacing, Through, closest_on_curve, closest_on_surface,
+    closest_within, curves_approaches, curves_close_by, nearby_on_surface,
 };
 use proptest::prelude::*;
 
@@ -34,6 +34,31 @@ fn all_crossings_are_found_the_nearest_first() {
     // Apart: BS-23 has the parabola at its nearest to (3, 0) in t = 1, at a distance of sqrt 5.
     let found = curves_approaches(&parabola(), &line([3.0, 0.0, -1.0], [3.0, 0.0, 1.0]));
     assert!((found[0].distance - 5.0_f64.sqrt()).abs() < 1e-9, "{found:?}");
+}
+
+/// Where a ring turns back on itself within a few tenths of a millimetre, its own places are its own.
+#[test]
+fn hairpins_hide_no_place() {
+    let radii = [
+        22.053751508196992,
+        13.6685868332042,
+        19.58203928860646,
+        6.57369348594236,
+        28.426283389580316,
+        12.726966431402195,
+        27.04520497081501,
+        3.0,
+    ];
+    let point = |(k, r): (usize, &f64)| {
+        let angle = std::f64::consts::TAU * k as f64 / radii.len() as f64;
+        Point3::new(r * angle.cos(), r * angle.sin(), 0.3 * r)
+    };
+    let points: Vec<Point3> = radii.iter().enumerate().map(point).collect();
+    let ring = Through { spacing: Spacing::Chord, tension: 0.0 }.ring(&points, 1e-6).unwrap();
+    let worst = (0..4000)
+        .map(|k| closest_on_curve(&ring, &ring.point(ring.domain().at(f64::from(k) / 4000.0))).distance)
+        .fold(0.0, f64::max);
+    assert!(worst < 1e-12, "{worst}");
 }
 
 proptest! {
@@ -75,6 +100,32 @@ proptest! {
         let within = share * nearest.distance;
         let expected = (nearest.distance <= within).then_some(nearest);
         prop_assert_eq!(closest_within(&surface, &to, within), expected);
+    }
+
+    /// A curve passes through its own places: wherever it runs beside itself, none is missed; weights or not.
+    #[test]
+    fn a_curve_is_nearest_to_its_own_places(
+        net in prop::collection::vec((-20.0..20.0f64, -20.0..20.0f64, -3.0..3.0f64, 0.2..5.0f64), 4..12),
+        degree in 1..6usize,
+        moved in prop::sample::select(vec![0.0, 1e4]),
+        rational in prop::bool::ANY,
+        off in (-9.0..9.0f64, -9.0..9.0f64, -9.0..9.0f64),
+    ) {
+        let points: Vec<Point3> = net.iter().map(|&(x, y, z, _)| Point3::new(x + moved, y, z)).collect();
+        let weights: Vec<f64> = net.iter().map(|n| n.3).collect();
+        let knots = KnotVector::clamped_uniform(degree.min(points.len() - 1), points.len()).unwrap();
+        let curve = NurbsCurve::try_new(knots, &points, rational.then_some(&weights)).unwrap();
+        let d = curve.domain();
+        for k in 0..=50 {
+            let own = curve.point(d.at(f64::from(k) / 50.0));
+            prop_assert!(closest_on_curve(&curve, &own).distance < 1e-11 * (1.0 + moved));
+        }
+        let to = Point3::new(moved + off.0, off.1, off.2);
+        let looked = (0..=5000).map(|k| (curve.point(d.at(f64::from(k) / 5000.0)) - to).norm());
+        let least = looked.fold(f64::INFINITY, f64::min);
+        let found = closest_on_curve(&curve, &to);
+        prop_assert!(found.distance <= least * (1.0 + 2e-6) + 1e-12 * moved, "{found:?} {least}");
+        prop_assert!(((curve.point(found.parameter) - to).norm() - found.distance).abs() < 1e-12 * (1.0 + moved));
     }
 
     /// Knots by the hundred do not move the nearest place of a curve, nor lose where two curves meet.
