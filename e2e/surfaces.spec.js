@@ -111,6 +111,41 @@ test('sections are reordered by drag, put in order by one click, and begin where
   await expect(page.locator('.ledger-head')).toContainText('A watertight solid');
 });
 
+test('lines join the sections and are dragged by their ends', async ({ page }) => {
+  await makePart(page, 'Pairing lines');
+  await drawing(page, 'XY', '', circle(page, 15));
+  await drawing(page, 'XY', '40 mm', circle(page, 15));
+  await page.keyboard.press('f');
+  const loft = card(page, 'Loft');
+  await row(page, 0).click();
+  await row(page, 1).click();
+  await expect.poll(() => volume(page)).toBeCloseTo(Math.PI * 225 * 40, -1);
+  const plain = await settledVolume(page);
+  // An end is taken hold of on the upper circle and dragged along it: the cylinder gets a waist.
+  const at = await lookFor(page, /^Pairing line at .* of section 2/, [0.25, 0.05, 0.75, 0.5]);
+  await page.mouse.move(...at);
+  await page.mouse.down();
+  await page.mouse.move(at[0] + 60, at[1] + 6, { steps: 8 });
+  await expect(page.locator('.hover-word')).toContainText('Section 2 is joined at');
+  await page.mouse.up();
+  const lines = loft.getByRole('list', { name: 'Pairing lines drawn by hand' }).getByRole('listitem');
+  await expect(lines).toHaveCount(1);
+  await expect(lines.first()).toContainText('% of piece');
+  await expect.poll(() => volume(page)).toBeLessThan(0.999 * plain);
+  const leaning = await settledVolume(page);
+  // It is kept with the part, and shown again.
+  await accept(page, 'Loft');
+  await expect(page.locator('.ledger-head')).toContainText('A watertight solid');
+  await page.reload();
+  await row(page, 2).click();
+  await expect(lines).toHaveCount(1);
+  await expect.poll(() => volume(page)).toBeCloseTo(leaning, 0);
+  // Taken out, the sections are joined as they lie.
+  await loft.getByRole('button', { name: 'Take out pairing line 1' }).click();
+  await expect.poll(() => volume(page)).toBeCloseTo(plain, 0);
+  await expect(loft.getByRole('list', { name: 'Pairing lines drawn by hand' })).toHaveCount(0);
+});
+
 test('guides are picked and followed, and one that misses is named with its distance', async ({ page }) => {
   await makePart(page, 'Guides');
   await drawing(page, 'XY', '', () => drawTyped(page, 'Through', ['-20, 0', '0, 12', '20, 0']));

@@ -5,8 +5,8 @@ use std::collections::HashSet;
 use exchange::glb::{self, SceneBody};
 use geometry::{Frame, NurbsCurve, NurbsSurface, Point3, Tooth, flatten};
 use part::{
-    Built, CurveShape, Display, DrawingShape, Mark, OpenSheet, Rebuilt, Recipe, Shape, ShellNames,
-    body_names, curve_ends, quick_report, report, sheet,
+    Built, CurveShape, Display, DrawingShape, Mark, OpenSheet, Pairing, PairingEnd, PairingLine, Rebuilt,
+    Recipe, Shape, ShellNames, body_names, curve_ends, quick_report, report, sheet,
 };
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -79,11 +79,12 @@ pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, how: &Shown) -> Vec<u8> {
     let tolerance = MeshTolerance::chord(chord);
     let (mut scene, mut edges, mut backdrop) = (Vec::new(), Vec::new(), Vec::new());
     let (mut drawings, mut helpers, mut places, mut marks) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
-    let (mut nets, mut combs, mut pieces) = (Vec::new(), Vec::new(), Vec::new());
+    let (mut nets, mut combs, mut pieces, mut pairings) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
     for (i, step) in recipe.steps.iter().enumerate() {
         let Some(built) = rebuilt.built(i) else { continue };
         let hidden = step.display == Display::Hide;
         marks.extend(built.marks.iter().map(|m| mark_json(&step.id, m, chord)));
+        pairings.extend(built.pairing.iter().map(|p| pairing_json(&step.id, p, chord)));
         nets.extend(built.net.iter().map(|surface| net_json(&step.id, surface, true)));
         if let Some(curves) = built.shape.curves() {
             let frame = if let Shape::Drawing(drawing) = &built.shape {
@@ -170,6 +171,7 @@ pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, how: &Shown) -> Vec<u8> {
         "edges": edges,
         "places": places,
         "marks": marks,
+        "pairings": pairings,
         "nets": nets,
         "combs": combs,
         "pieces": pieces,
@@ -216,6 +218,18 @@ fn mark_json(step: &str, mark: &Mark, chord: f64) -> Value {
     let along = mark.along.map(|v| [v.x, v.y, v.z]);
     json!({"step": step, "slot": slot, "index": index, "at": short(&mark.at), "along": along,
         "line": polyline(&mark.line, chord)})
+}
+
+/// Lines that join places of a step's sections, and the sections' pieces along which their ends are moved.
+fn pairing_json(step: &str, pairing: &Pairing, chord: f64) -> Value {
+    let points = |line: &[Point3]| line.iter().map(short).collect::<Vec<_>>();
+    let pieces = |section: &Vec<NurbsCurve>| -> Vec<Vec<[f64; 3]>> {
+        section.iter().map(|piece| polyline(std::slice::from_ref(piece), chord)).collect()
+    };
+    let end = |e: &PairingEnd| json!({"section": e.section, "at": short(&e.at), "piece": e.piece, "share": e.share});
+    let line = |l: &PairingLine| json!({"given": l.given, "along": points(&l.along), "ends": l.ends.iter().map(end).collect::<Vec<_>>()});
+    json!({"step": step, "sections": pairing.sections.iter().map(pieces).collect::<Vec<_>>(),
+        "lines": pairing.lines.iter().map(line).collect::<Vec<_>>()})
 }
 
 /// A surface's control net; `own` for the one whose points a card moves.

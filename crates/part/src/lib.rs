@@ -37,6 +37,7 @@ pub use report::{
 };
 pub use shape::{Built, Chart, CurveShape, DrawingShape, Mark, PieceShape, Place, Reached, Shape};
 pub use sheet::{CombExtras, OpenSheet, SheetExtras, Snap, nearest_on_drawing, sheet};
+pub use steps::pairing::{Pairing, PairingEnd, PairingLine};
 
 /// JSON Schema of a recipe file, generated from the Rust types.
 #[must_use]

@@ -11,6 +11,7 @@ use serde::Serialize;
 use surfacing::Revolved;
 use topology::{Body, Face, Shell};
 
+use crate::steps::pairing::Pairing;
 use crate::{Notice, Quantity};
 
 /// How long a body is looked at for whether it passes through itself.
@@ -235,6 +236,8 @@ pub struct Built {
     pub warnings: Vec<Notice>,
     /// What its card shows in space.
     pub marks: Vec<Mark>,
+    /// Lines that join places of its inputs and that its card moves.
+    pub pairing: Option<Pairing>,
     /// The surface whose control points its card moves.
     pub net: Option<Arc<NurbsSurface>>,
     /// What it was cut into, or found to shut in; its card lets one choose among them.
@@ -275,6 +278,7 @@ impl Built {
             reached: Vec::new(),
             warnings: Vec::new(),
             marks: Vec::new(),
+            pairing: None,
             net: None,
             pieces: Vec::new(),
             chart: None,

@@ -270,6 +270,16 @@ pub enum SurfacingError {
         /// Where.
         at: [f64; 3],
     },
+    /// Places of sections that are joined by hand come in another order along one of them.
+    #[error("pairing lines {} and {} cross or meet at section {section}; drag one of them back, or take it out", pairs[0], pairs[1])]
+    PairsCross {
+        /// Which, counted from 1.
+        pairs: [usize; 2],
+        /// At which section, counted from 1.
+        section: usize,
+        /// Where.
+        at: [f64; 3],
+    },
     /// A sweep is tighter than its section.
     #[error(
         "the path bends with radius {radius:.3} mm here, and the section reaches beyond that, so that the sweep would fold; make the section smaller or the bend wider"
@@ -739,6 +749,7 @@ impl SurfacingError {
             | Self::NoLength { at, .. }
             | Self::NoWay { at, .. }
             | Self::OutOfOrder { at, .. }
+            | Self::PairsCross { at, .. }
             | Self::GuideMisses { at, .. }
             | Self::GuideTurns { at, .. }
             | Self::GuideLeaves { at, .. }

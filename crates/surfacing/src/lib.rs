@@ -52,7 +52,7 @@ pub use fits::apart;
 pub use flat::{flat, plane_of};
 pub use helix::{Winding, helix};
 pub use lead_out::{LeadWay, lead_out};
-pub use loft::{Away, Between, Loft, LoftEnd, Lofted, Section, Way, loft};
+pub use loft::{Away, Between, Joined, Loft, LoftEnd, Lofted, Section, Way, loft};
 pub use meridian::{ChainEnd, Meridian, MeridianPiece, OffAxis};
 pub use network::{Network, NetworkCurve, Weave, network};
 pub use offset_shell::{OffsetShell, offset_shell};

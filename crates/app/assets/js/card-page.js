@@ -21,7 +21,7 @@ export const cardPage = (parts, describe) => ({
     }
     const now = this.step(card.id).make[card.kind];
     const defaults = new Map(card.description.values.map((v) => [v.name, v.default]));
-    for (const list of ['reversed', 'begins', 'changes', 'frozen']) defaults.set(list, []);
+    for (const list of ['reversed', 'begins', 'pairs', 'changes', 'frozen']) defaults.set(list, []);
     const fields = Object.entries(this.cleanDraft())
       .filter(([field, value]) => JSON.stringify(value) !== JSON.stringify(now[field] ?? defaults.get(field)))
       .map(([field, value]) => ({ edit: 'set_field', step: card.id, field, value }));

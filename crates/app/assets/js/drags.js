@@ -1,4 +1,4 @@
-// What is dragged in space, and clicks: points of curves and nets, borders of nets, beginnings of sections.
+// What is dragged in space, and clicks: points of curves and nets, borders of nets, beginnings of sections, ends of pairing lines.
 import * as THREE from '../vendor/three.module.js';
 import { nearestOn } from './picking.js';
 
@@ -38,7 +38,7 @@ export class Drags {
   /** What the pointer takes hold of. */
   held(event) {
     const { viewer } = this;
-    const { handle, begin, net } = viewer.under(event);
+    const { handle, begin, net, pair } = viewer.under(event);
     const square = (normal, at) => new THREE.Plane().setFromNormalAndCoplanarPoint(normal, at);
     if (net) {
       const border = viewer.net.border(net);
@@ -51,6 +51,7 @@ export class Drags {
       return { net: net.point, under: net, border, start: grip || first, plane };
     }
     if (begin) return { begin };
+    if (pair) return { pair };
     if (!handle) return null;
     const { drawing, curve, index, free } = handle.userData;
     const f = drawing.frame;
@@ -71,6 +72,10 @@ export class Drags {
     const { viewer } = this;
     if (drag.begin) {
       drag.to = drag.share = this.shareOn(drag.begin, event);
+      return true;
+    }
+    if (drag.pair) {
+      drag.to = viewer.pairing.place(drag.pair.section, event);
       return true;
     }
     if (drag.under || drag.free) {

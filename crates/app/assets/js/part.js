@@ -106,13 +106,13 @@ Alpine.data('part', () => ({
         this.range = range;
       },
       dragging: (drag) =>
-        drag.free || drag.begin || drag.under
-          ? this.draggingInSpace(drag)
-          : parts.live.show([this.moveEdit(drag.drawing.step, drag)]),
+        drag.drawing && !drag.free
+          ? parts.live.show([this.moveEdit(drag.drawing.step, drag)])
+          : this.draggingInSpace(drag),
       dragged: (drag) =>
-        drag.free || drag.begin || drag.under
-          ? this.draggedInSpace(drag)
-          : this.commit([this.moveEdit(drag.drawing.step, drag)]),
+        drag.drawing && !drag.free
+          ? this.commit([this.moveEdit(drag.drawing.step, drag)])
+          : this.draggedInSpace(drag),
     });
     parts.viewer.wants = () => this.wants();
     parts.viewer.shapedNet = () => this.shapedNet();

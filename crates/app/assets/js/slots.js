@@ -196,6 +196,8 @@ export const slots = (describe, parts) => ({
       const now = (section) => places.indexOf(section - 1) + 1;
       draft.reversed = (draft.reversed ?? []).map(now).filter(Boolean);
       draft.begins = (draft.begins ?? []).map((b) => ({ ...b, section: now(b.section) })).filter((b) => b.section);
+      const moved = (places) => places.map((p) => ({ ...p, section: now(p.section) })).filter((p) => p.section);
+      draft.pairs = (draft.pairs ?? []).map(({ places }) => ({ places: moved(places) })).filter((p) => p.places.length);
     }
     this.previewCard();
   },
@@ -347,7 +349,7 @@ export const slots = (describe, parts) => ({
     );
     for (const slot of this.shownSlots())
       if (slot.each && draft[slot.each.name]?.length) clean[slot.each.name] = this.eachList(slot);
-    for (const f of ['reversed', 'begins', 'changes', 'frozen'])
+    for (const f of ['reversed', 'begins', 'pairs', 'changes', 'frozen'])
       if (draft[f]?.length || (draft[f] && !this.card.fresh)) clean[f] = draft[f];
     return clean;
   },

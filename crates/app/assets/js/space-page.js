@@ -22,19 +22,20 @@ export const spacePage = (parts) => ({
   },
 
   hover(under) {
-    const { handle, begin, net, place, line, body, inner } = under;
+    const { handle, begin, net, pair, place, line, body, inner } = under;
     const name = (step) => this.step(step)?.name ?? 'New';
     const word = (step, item, kind) => (item ? this.rowLabel({ step, item }) : `${name(step)} · ${kind}`);
     let text = '';
     if (handle) text = `Point ${handle.userData.index + 1} of ${handle.userData.curve}: drag it`;
     else if (net) text = this.netHoverWord(net);
     else if (begin) text = `Section ${begin.index + 1} begins here: drag it round`;
+    else if (pair) text = `Pairing line at ${this.pairPlace(pair)} of section ${pair.section + 1}: drag its end`;
     else if (place) text = word(place.step, place.item, 'point');
     else if (line) text = this.seamText(line) || word(line.step, line.item, line.kind);
     else if (body?.piece) text = `${this.spoken(body.piece.key)} · ${body.piece.kept ? 'stays' : 'goes'}`;
     else if (body) text = `${name(body.step)}: ${this.spoken(body.role)} · ${inner ? 'inner' : 'outer'} side`;
     if (handle?.userData.free) text += ', with Shift up and down';
-    const slot = this.card && !handle && !begin && !net && this.slotFor(under);
+    const slot = this.card && !handle && !begin && !net && !pair && this.slotFor(under);
     this.hoverWord = slot ? `Click for ${slot.label}: ${text}` : text;
     this.hovered = (place ?? line ?? body)?.step ?? null;
     this.lightUp(slot || !this.card ? under : {});
@@ -78,7 +79,9 @@ export const spacePage = (parts) => ({
   /** Numbers and arrows of what the open card's step goes through. */
   showMarks() {
     const step = this.card && (this.card.fresh ? this.cardReport()?.step : this.card.id);
-    parts.viewer.showMarks(step ? (parts.viewer.extras?.marks ?? []).filter((m) => m.step === step) : []);
+    const { marks, pairings } = parts.viewer.extras ?? {};
+    parts.viewer.showMarks(step ? (marks ?? []).filter((m) => m.step === step) : []);
+    parts.viewer.pairing.show(step ? (pairings ?? []).find((p) => p.step === step) : null);
   },
 
   // --- Seams: how two faces meet along an edge
@@ -154,6 +157,36 @@ export const spacePage = (parts) => ({
     return longest ? `longest tooth ${longest.toPrecision(3)} 1/mm` : '';
   },
 
+  // --- Lines that join a loft's sections
+  /** A line that came by itself is one drawn by hand from the first drag on: its other ends stay where they are. */
+  movePairEnd(drag) {
+    const { line, section } = drag.pair;
+    const place = (section, { piece, share }) => ({
+      section: section + 1,
+      ...(piece ? { piece: piece + 1 } : {}),
+      at: shareText(share),
+    });
+    const pairs = [...this.pairs()];
+    drag.index ??= line.given ?? pairs.length;
+    const places = pairs[drag.index]?.places ?? line.ends.map((end) => place(end.section, end));
+    const others = places.filter((p) => p.section !== section + 1);
+    pairs[drag.index] = { places: [...others, place(section, drag.to)].sort((a, b) => a.section - b.section) };
+    this.card.draft.pairs = pairs;
+    this.previewCard();
+  },
+  pairPlace: ({ piece, share }) => `${figure(share * 100, 1)} % of piece ${piece + 1}`,
+  pairs() {
+    return this.card.draft.pairs ?? [];
+  },
+  pairWord({ places }) {
+    const share = ({ at }) => (typeof at === 'number' ? `${figure(at * 100, 1)} %` : at);
+    return places.map((p) => `section ${p.section} at ${share(p)} of piece ${p.piece ?? 1}`).join(', ');
+  },
+  dropPair(index) {
+    this.card.draft.pairs = this.pairs().filter((_, i) => i !== index);
+    this.previewCard();
+  },
+
   // --- Points of space curves
   /** The open card's list of points, if the dragged point belongs to it. */
   draggedList(drag) {
@@ -183,6 +216,12 @@ export const spacePage = (parts) => ({
       this.hoverWord = `Section ${drag.begin.index + 1} begins at ${figure(drag.share * 100, 1)} % of its length`;
       return;
     }
+    if (drag.pair) {
+      this.movePairEnd(drag);
+      const { section } = drag.pair;
+      this.hoverWord = `Section ${section + 1} is joined at ${this.pairPlace(drag.to)}`;
+      return;
+    }
     const slot = this.draggedList(drag);
     if (!slot) return;
     const rows = this.card.draft[slot.name];
@@ -196,7 +235,7 @@ export const spacePage = (parts) => ({
     this.previewCard();
   },
   draggedInSpace(drag) {
-    if ((!drag.begin && !drag.under && !this.draggedList(drag)) || this.card.fresh) return;
+    if ((!drag.begin && !drag.under && !drag.pair && !this.draggedList(drag)) || this.card.fresh) return;
     this.commit(this.cardEdits());
   },
 });

@@ -7,6 +7,7 @@ import { LineSegmentsGeometry } from '../vendor/three/lines/LineSegmentsGeometry
 import { LineMaterial } from '../vendor/three/lines/LineMaterial.js';
 import { Drags } from './drags.js';
 import { Net } from './net.js';
+import { Pairing } from './pairing.js';
 import { Picking } from './picking.js';
 import { Shades } from './shades.js';
 
@@ -62,6 +63,7 @@ export class Viewer {
     this.scene.add(this.bodies, this.lines, this.handles, this.marks, this.lit, this.begins);
     this.picking = new Picking(this);
     this.net = new Net(this);
+    this.pairing = new Pairing(this);
     this.shades = new Shades();
     this.combScale = 1;
     this.lineMaterials = {};
@@ -131,7 +133,7 @@ export class Viewer {
     this.asked = false;
     this.drawnAt = performance.now();
     const height = this.canvas.clientHeight || 1;
-    const sized = [this.handles, this.marks, this.lit, this.begins].flatMap((g) => g.children);
+    const sized = [this.handles, this.marks, this.lit, this.begins, this.pairing.group].flatMap((g) => g.children);
     for (const handle of sized) {
       if (handle.isLineSegments2) continue;
       const depth = handle.position.distanceTo(this.camera.position);
@@ -583,6 +585,8 @@ export class Viewer {
       false,
     )[0];
     if (begun) return { begin: begun.object.userData.mark };
+    const pair = this.pairing.under(this.pixel(event));
+    if (pair) return { pair };
     const hit = ray.intersectObjects(this.bodies.children, false).find((h) => h.object.userData.faded !== true);
     const at = this.pixel(event);
     const depth = hit ? this.depthOf(hit.point) : Infinity;

@@ -230,6 +230,7 @@ impl Construction for Bridge {
             let is_first = matches!(e, SurfacingError::OffNeighbour { last: false, .. });
             Notice::refused(if is_first { "first" } else { "second" }, e)
         })
+        .map(|(built, _)| built)
     }
 
     /// Spanning its edges leaves surfaces what they are.

@@ -4,8 +4,9 @@ use geometry::{NurbsCurve, Tolerance};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use surfacing::{LoftEnd, Lofted, Section, SurfacingError, UNROLLS, Way};
+use surfacing::{Joined, LoftEnd, Lofted, Section, SurfacingError, UNROLLS, Way};
 
+use super::pairing::{self, Pair, PairPlace, Pairing};
 use super::revolve::Ends;
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::quantity::amounts::{is_one, one};
@@ -79,6 +80,9 @@ pub struct Loft {
     /// Closed sections that begin elsewhere than they would by themselves.
     #[serde(default, skip_serializing_if = "is_default")]
     pub begins: Vec<Begin>,
+    /// Places of sections that are joined along the surface; others are joined as they lie.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub pairs: Vec<Pair>,
     /// Curves that cross every section and that it follows between them.
     #[serde(default, skip_serializing_if = "is_default")]
     pub guides: Vec<Reference>,
@@ -255,6 +259,7 @@ impl Loft {
     fn notice(&self, error: &SurfacingError, context: &Context<'_>) -> Notice {
         let field = match error {
             SurfacingError::GuideMisses { .. } | SurfacingError::GuideTurns { .. } => "guides",
+            SurfacingError::PairsCross { .. } => "pairs",
             SurfacingError::OffNeighbour { last, .. } | SurfacingError::GuideLeaves { last, .. } => {
                 ["start", "end"][usize::from(*last)]
             }
@@ -274,10 +279,14 @@ impl Loft {
         let reversed: Vec<usize> = self.reversed.iter().filter_map(|s| now(*s)).collect();
         let begins = self.begins.iter().filter_map(|b| Some(Begin { section: now(b.section)?, ..b.clone() }));
         let begins: Vec<Begin> = begins.collect();
+        let place = |p: &PairPlace| Some(PairPlace { section: now(p.section)?, ..p.clone() });
+        let pair = |p: &Pair| Pair { places: p.places.iter().filter_map(place).collect() };
+        let pairs: Vec<Pair> = self.pairs.iter().map(pair).collect();
         let fields = [
             ("sections", serde_json::to_value(sections)),
             ("reversed", serde_json::to_value(reversed)),
             ("begins", serde_json::to_value(begins)),
+            ("pairs", serde_json::to_value(pairs)),
         ];
         let edits = fields
             .into_iter()
@@ -319,15 +328,15 @@ fn reached(made: &Lofted) -> Vec<Reached> {
     gap.into_iter().chain(twist).chain(angles).collect()
 }
 
-/// A loft of sections that stand in these slots, with what its card shows, or with the notice that `refused` makes of why
-/// it cannot be.
+/// A loft of sections that stand in these slots, with what its card shows, and the lines that join its sections; or the
+/// notice that `refused` makes of why it cannot be.
 pub(super) fn lofted(
     context: &Context<'_>,
     slots: &[(&'static str, usize)],
     sections: &[Section],
     how: &surfacing::Loft,
     refused: impl Fn(&SurfacingError) -> Notice,
-) -> Result<Built, Notice> {
+) -> Result<(Built, Vec<Joined>), Notice> {
     let made = surfacing::loft(sections, how, &context.tolerance).map_err(|e| refused(&e))?;
     let marks = marks(slots, sections, &made.runs, &context.tolerance);
     let reached = reached(&made);
@@ -342,7 +351,7 @@ pub(super) fn lofted(
         );
         built.warnings.push(Notice::of_step(message));
     }
-    Ok(built)
+    Ok((built, made.lines))
 }
 
 impl Construction for Loft {
@@ -451,7 +460,9 @@ impl Construction for Loft {
 
     fn amounts(&mut self) -> Vec<&mut Amount> {
         let own = [&mut self.start_pull, &mut self.end_pull, &mut self.along, &mut self.across];
-        own.into_iter().chain(self.begins.iter_mut().map(|b| &mut b.at)).collect()
+        let begins = self.begins.iter_mut().map(|b| &mut b.at);
+        let pairs = self.pairs.iter_mut().flat_map(|p| &mut p.places).map(|p| &mut p.at);
+        own.into_iter().chain(begins).chain(pairs).collect()
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
@@ -472,12 +483,19 @@ impl Construction for Loft {
                 Between::Developable => surfacing::Between::Developable,
                 Between::ControlRows => surfacing::Between::ControlRows,
             },
+            pairs: pairing::places(&self.pairs, &sections, context)?,
             guides: guides.collect::<Result<_, _>>()?,
             grid: self.grid(context)?,
             close: self.ends == Ends::Closed,
             name: "side".into(),
         };
         let slots: Vec<(&'static str, usize)> = (0..count).map(|i| ("sections", i)).collect();
-        lofted(context, &slots, &sections, &how, |e| self.notice(e, context))
+        let (mut built, lines) = lofted(context, &slots, &sections, &how, |e| self.notice(e, context))?;
+        if !self.pairs.is_empty() {
+            // Where sections are joined by hand, it no longer counts where they begin.
+            built.marks.iter_mut().for_each(|mark| mark.line.clear());
+        }
+        built.pairing = (!lines.is_empty()).then(|| Pairing::of(lines, &sections));
+        Ok(built)
     }
 }

@@ -32,6 +32,7 @@ pub mod loft;
 pub mod meeting_curve;
 pub mod network;
 pub mod offset;
+pub mod pairing;
 pub mod patch;
 pub mod pattern;
 pub mod plane;

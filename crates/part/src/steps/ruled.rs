@@ -102,5 +102,6 @@ impl Construction for Ruled {
             ..surfacing::Loft::default()
         };
         lofted(context, &[("first", 0), ("second", 0)], &sections, &how, |e| Notice::refused("second", e))
+            .map(|(built, _)| built)
     }
 }

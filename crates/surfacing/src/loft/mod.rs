@@ -3,16 +3,18 @@
 mod control_rows;
 mod end;
 mod guide;
+mod joined;
 
 use geometry::{NurbsCurve, Point3, Skin, SkinCourse, Tolerance, Vector3, recast_surfaces, skin, skin_along};
 use topology::Body;
 
 pub use end::{Away, LoftEnd, Way};
+pub use joined::Joined;
 
 use crate::assembled::{assembled, numbered};
 use crate::chain::as_one;
 use crate::developable::{developable, meeting};
-use crate::sections::{Run, align, check_apart, check_order, rows_of_faces};
+use crate::sections::{Paired, Run, align, check_apart, check_order, rows_between_pairs};
 use crate::{SurfacingError, chain};
 
 /// A section of a loft.
@@ -57,6 +59,8 @@ pub struct Loft {
     pub ends: [LoftEnd; 2],
     /// How it goes from section to section.
     pub between: Between,
+    /// Places in space that are joined along the surface, each with one on every section that has one of its own.
+    pub pairs: Vec<Vec<Option<Point3>>>,
     /// Curves that cross every section and that the surface follows from one to the next.
     pub guides: Vec<Vec<NurbsCurve>>,
     /// Approximated to so many control points along the sections and across them.
@@ -73,11 +77,19 @@ impl Default for Loft {
         Self {
             ends: [LoftEnd::Free, LoftEnd::Free],
             between: Between::Smooth,
+            pairs: Vec::new(),
             guides: Vec::new(),
             grid: None,
             close: true,
             name: "side".into(),
         }
+    }
+}
+
+impl Loft {
+    /// Whether places of the sections are joined as they pair up: else rulings or control points decide.
+    fn pairs_up(&self) -> bool {
+        !matches!(self.between, Between::Developable | Between::ControlRows)
     }
 }
 
@@ -97,6 +109,8 @@ pub struct Lofted {
     pub largest_twist: Option<f64>,
     /// Each section's pieces in the order and direction in which they are run; none for a point.
     pub runs: Vec<Vec<NurbsCurve>>,
+    /// Lines along which places of the sections are joined; none where the loft finds its own rulings.
+    pub lines: Vec<Joined>,
 }
 
 /// A surface through sections in their order. Sections of as many pieces as each other give a face for each piece, others
@@ -105,7 +119,7 @@ pub struct Lofted {
 ///
 /// # Errors
 /// `TooFewSections`; `Empty`; `MixedSections` for open ones among closed ones; `PointInside` for a point that is neither
-/// first nor last; `SectionsTouch` for two that meet; `OutOfOrder`; `GuideMisses`; `UnequalRows`.
+/// first nor last; `SectionsTouch` for two that meet; `OutOfOrder`; `PairsCross`; `GuideMisses`; `UnequalRows`.
 pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<Lofted, SurfacingError> {
     let count = sections.len();
     let ring = how.between == Between::Ring;
@@ -143,6 +157,9 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
     let mut max_deviation: Option<f64> = None;
     let mut reached = |deviation: f64| max_deviation = Some(max_deviation.unwrap_or(0.0).max(deviation));
     let (mut guide_gap, mut largest_twist) = (None, None);
+    let mut lines = Vec::new();
+    let pairs: &[Vec<Option<Point3>>] = if how.pairs_up() { &how.pairs } else { &[] };
+    let paired = || Paired::new(&runs, pairs, closed, tolerance);
     let surfaces = match how.between {
         Between::ControlRows => {
             control_rows::control_rows(&with_points(&runs, &points), sections, &how.ends, tolerance)?
@@ -161,7 +178,8 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
         _ if !how.guides.is_empty() => {
             let guides =
                 how.guides.iter().map(|g| as_one(g, tolerance)).collect::<Result<Vec<NurbsCurve>, _>>()?;
-            let guided = guide::guided(&runs, &points, &guides, closed, (sections, &how.ends), tolerance)?;
+            let guided =
+                guide::guided(&paired()?, &points, &guides, closed, (sections, &how.ends), tolerance)?;
             reached(guided.max_deviation);
             guide_gap = Some(guided.largest_gap);
             guided.surfaces
@@ -170,12 +188,13 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
             let mut surfaces = Vec::new();
             let straight =
                 how.between == Between::Straight || (count == 2 && how.ends.iter().all(LoftEnd::is_free));
-            let rows = rows_of_faces(&runs, &points, closed, straight, tolerance)?;
+            let rows = rows_between_pairs(&paired()?, &points, straight, tolerance)?;
             if rows.max_deviation > 0.0 {
                 reached(rows.max_deviation);
             }
             // Shared by all faces, so that neighbours have the same edge.
             let course = SkinCourse::of(&rows.faces, ring)?;
+            let by_face = rows.faces.clone();
             for rows in rows.faces {
                 let kind = match how.between {
                     Between::Ring => Skin::Ring,
@@ -195,6 +214,7 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
                 };
                 surfaces.push(skin_along(&rows, &course, &kind)?);
             }
+            lines = joined::lines(&by_face, &surfaces, &course.at, (&how.pairs, closed), tolerance);
             surfaces
         }
     };
@@ -215,7 +235,7 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
     };
     let end_angles = [angle(0), angle(1)];
     let body = assembled(numbered(surfaces, &how.name), how.close && closed && !ring, tolerance)?;
-    Ok(Lofted { body, max_deviation, guide_gap, end_angles, largest_twist, runs })
+    Ok(Lofted { body, max_deviation, guide_gap, end_angles, largest_twist, runs, lines })
 }
 
 /// Runs with those of points as one piece without length for each of the others' pieces.

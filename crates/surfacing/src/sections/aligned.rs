@@ -240,6 +240,26 @@ fn begun_at_share(run: &[NurbsCurve], share: f64, tolerance: &Tolerance) -> Vec<
     if has_corners || off(&joint) <= near {
         return begun_at_joint(run, joint);
     }
+    begun_inside(run, &outline, share, tolerance)
+}
+
+/// A closed run begun anywhere, a joint as it is.
+pub(super) fn begun_exactly(run: &[NurbsCurve], share: f64, tolerance: &Tolerance) -> Vec<NurbsCurve> {
+    let outline = Outline::new(run);
+    let near = tolerance.join / outline.whole();
+    let joint = outline.joints().iter().position(|j| (j - share).abs() <= near);
+    match joint {
+        Some(joint) => begun_at_joint(run, joint % run.len()),
+        None => begun_inside(run, &outline, share, tolerance),
+    }
+}
+
+fn begun_inside(
+    run: &[NurbsCurve],
+    outline: &Outline<'_>,
+    share: f64,
+    tolerance: &Tolerance,
+) -> Vec<NurbsCurve> {
     let (piece, t) = outline.locate_cut(share);
     if let [only] = run {
         return vec![only.begun_at(t, tolerance.join).unwrap_or_else(|| only.clone())];

@@ -3,32 +3,60 @@
 use geometry::{NurbsCurve, Point3, Tolerance, Vector3};
 
 use super::outline::Outline;
-use super::pose::Pose;
+use super::pose::{Pose, facing_in_turn};
 
 /// Places, besides its joints and their middles, at which a section may be divided.
 const PLACES: usize = 64;
 /// Share of a section's length below which a part of it is none.
-const NARROWEST: f64 = 2e-3;
+pub(super) const NARROWEST: f64 = 2e-3;
 
 /// What runs between two corners: for each section the pieces, each smoothly into the next.
 #[derive(Debug, Clone)]
 pub(super) struct Column {
     pub chains: Vec<Vec<NurbsCurve>>,
+    /// For each section the pieces with which what is paired begins.
+    pub links: Vec<Vec<usize>>,
     /// Whether it closes on itself without a corner.
     pub ring: bool,
 }
 
 impl Column {
-    /// Whether the pieces of all sections pair up.
+    /// Paired piece by piece, where all sections have as many, else as a whole.
+    fn new(chains: Vec<Vec<NurbsCurve>>, ring: bool) -> Self {
+        let alike = chains.windows(2).all(|w| w[0].len() == w[1].len());
+        let links = |chain: &Vec<NurbsCurve>| if alike { (0..chain.len()).collect() } else { vec![0] };
+        Self { links: chains.iter().map(links).collect(), chains, ring }
+    }
+
+    /// Whether the pieces of all sections pair up one by one.
     pub fn pairs_up(&self) -> bool {
-        self.chains.windows(2).all(|w| w[0].len() == w[1].len())
+        self.chains.iter().zip(&self.links).all(|(chain, links)| chain.len() == links.len())
+    }
+
+    /// Goes on with what follows it.
+    pub fn go_on(&mut self, next: &Self) {
+        let own = self.chains.iter_mut().zip(&mut self.links);
+        for ((chain, links), (onward, more)) in own.zip(next.chains.iter().zip(&next.links)) {
+            links.extend(more.iter().map(|k| chain.len() + k));
+            chain.extend(onward.iter().cloned());
+        }
+    }
+
+    /// Puts in a section that is a point.
+    pub fn insert_point(&mut self, section: usize, at: Point3) {
+        let pieces = self.links.first().map_or(1, Vec::len);
+        self.chains.insert(section, vec![point(at); pieces]);
+        self.links.insert(section, (0..pieces).collect());
     }
 }
 
-/// The columns of sections; points, without pieces, are left out. Sections of as many pieces pair up piece by piece, and a
+/// The columns of sections as they are divided by themselves. Sections of as many pieces pair up piece by piece, and a
 /// corner of one divides all; others are divided where the one with the most corners has them.
-pub(super) fn columns(runs: &[Vec<NurbsCurve>], closed: bool, tolerance: &Tolerance) -> Vec<Column> {
-    let runs: Vec<&Vec<NurbsCurve>> = runs.iter().filter(|run| !run.is_empty()).collect();
+pub(super) fn columns_by_themselves(
+    runs: &[&Vec<NurbsCurve>],
+    closed: bool,
+    tolerance: &Tolerance,
+) -> Vec<Column> {
     let outlines: Vec<Outline<'_>> = runs.iter().map(|run| Outline::new(run)).collect();
     let corners: Vec<Vec<bool>> = outlines.iter().map(|o| o.corners(closed)).collect();
     let count = runs[0].len();
@@ -39,7 +67,7 @@ pub(super) fn columns(runs: &[Vec<NurbsCurve>], closed: bool, tolerance: &Tolera
         let ring = closed && !hard(0);
         ends.push(count);
         let between =
-            |w: &[usize]| Column { chains: runs.iter().map(|run| run[w[0]..w[1]].to_vec()).collect(), ring };
+            |w: &[usize]| Column::new(runs.iter().map(|run| run[w[0]..w[1]].to_vec()).collect(), ring);
         return ends.windows(2).map(between).collect();
     }
     let inner = |i: usize| -> Vec<f64> {
@@ -48,15 +76,7 @@ pub(super) fn columns(runs: &[Vec<NurbsCurve>], closed: bool, tolerance: &Tolera
     let inners: Vec<Vec<f64>> = (0..runs.len()).map(inner).collect();
     let most = inners.iter().map(Vec::len).max().unwrap_or(0);
     let ring = closed && most == 0 && corners.iter().all(|c| !c[0]);
-    // Each seen like the one before it.
-    let mut poses: Vec<Pose> = Vec::with_capacity(runs.len());
-    for outline in &outlines {
-        let pose = Pose::of(outline, closed);
-        poses.push(match poses.last() {
-            Some(before) => pose.facing(before),
-            None => pose,
-        });
-    }
+    let poses = facing_in_turn(outlines.iter().map(|o| Pose::of(o, closed)));
     let seen = |i: usize, shares: &[f64]| -> Vec<Vector3> {
         shares.iter().map(|&s| poses[i].seen(&outlines[i].point(s))).collect()
     };
@@ -89,7 +109,7 @@ pub(super) fn columns(runs: &[Vec<NurbsCurve>], closed: bool, tolerance: &Tolera
                 let to = shares.get(k).copied().unwrap_or(1.0);
                 if to > from { outline.part(from, to, tolerance) } else { vec![point(outline.point(from))] }
             });
-            Column { chains: chains.collect(), ring }
+            Column::new(chains.collect(), ring)
         })
         .collect()
 }

@@ -1,19 +1,21 @@
 //! Sections of lofts and sweeps: run alike and begun alike (`aligned`), divided where the one with the most corners has
-//! them (`columns`), and brought to common knots so that the skin through them is as smooth as they are (`rows`); `outline`
+//! them (`columns`) or where they are joined by hand (`pairs`), and brought to common knots so that the skin through them is as smooth as they are (`rows`); `outline`
 //! is one section by its length, `pose` how it is seen beside others.
 
 mod aligned;
 mod columns;
 mod outline;
+mod pairs;
 mod pose;
 mod rows;
 
 use geometry::{GeometryError, NurbsCurve, Point3, Tolerance, Vector3, closest_on_curve, compatible_within};
 
 pub(crate) use self::aligned::{align, backwards};
-use self::columns::columns;
+use self::columns::{Column, columns_by_themselves};
 use self::outline::Outline;
 pub(crate) use self::outline::{CORNER, cut_at_corners};
+pub(crate) use self::pairs::Paired;
 use self::rows::fitted;
 pub(crate) use self::rows::{is_point, points_weighted};
 
@@ -73,12 +75,31 @@ pub(crate) fn rows_of_faces(
     straight: bool,
     tolerance: &Tolerance,
 ) -> Result<Rows, GeometryError> {
+    let solid: Vec<&Vec<NurbsCurve>> = runs.iter().filter(|run| !run.is_empty()).collect();
+    rows_of_columns(columns_by_themselves(&solid, closed, tolerance), points, straight, tolerance)
+}
+
+/// The same for sections that are joined at given places.
+pub(crate) fn rows_between_pairs(
+    paired: &Paired,
+    points: &[Option<Point3>],
+    straight: bool,
+    tolerance: &Tolerance,
+) -> Result<Rows, GeometryError> {
+    rows_of_columns(paired.columns(tolerance), points, straight, tolerance)
+}
+
+fn rows_of_columns(
+    columns: Vec<Column>,
+    points: &[Option<Point3>],
+    straight: bool,
+    tolerance: &Tolerance,
+) -> Result<Rows, GeometryError> {
     let mut rows = Rows { faces: Vec::new(), max_deviation: 0.0 };
-    for mut column in columns(runs, closed, tolerance) {
+    for mut column in columns {
         for (i, at) in points.iter().enumerate() {
             if let Some(at) = at {
-                let pieces = column.chains.first().map_or(1, Vec::len);
-                column.chains.insert(i, vec![NurbsCurve::line(*at, *at); pieces]);
+                column.insert_point(i, *at);
             }
         }
         let fitted = fitted(&column, straight, tolerance)?;
@@ -90,12 +111,11 @@ pub(crate) fn rows_of_faces(
 
 /// All sections as one compatible curve each over 0 to 1, and the parameters at which their faces meet.
 pub(crate) fn one_row_each(
-    runs: &[Vec<NurbsCurve>],
+    paired: &Paired,
     points: &[Option<Point3>],
-    closed: bool,
     tolerance: &Tolerance,
 ) -> Result<(Vec<NurbsCurve>, Vec<f64>), GeometryError> {
-    let faces = rows_of_faces(runs, points, closed, false, tolerance)?.faces;
+    let faces = rows_between_pairs(paired, points, false, tolerance)?.faces;
     let count = points.len();
     // Faces take their mean shares of the sections.
     let mut joints = vec![0.0; faces.len() + 1];

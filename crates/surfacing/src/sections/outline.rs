@@ -2,7 +2,7 @@
 
 use std::cell::OnceCell;
 
-use geometry::{ArcLength, NurbsCurve, Point3, Tolerance, Vector3};
+use geometry::{ArcLength, NurbsCurve, Point3, Tolerance, Vector3, closest_on_curve};
 
 /// Turn of the tangent in radians, a fifth of a degree, above which two pieces meet at a corner.
 pub(crate) const CORNER: f64 = 0.0035;
@@ -200,6 +200,23 @@ impl<'a> Outline<'a> {
             }
         };
         (0..count).map(|k| (k > 0 || closed) && corner(k)).collect()
+    }
+
+    /// Shares at which there is a corner; where it closes, if there is one, both of them.
+    pub fn corner_shares(&self, closed: bool) -> Vec<f64> {
+        let corners = self.corners(closed);
+        let at_end = corners[0].then_some(1.0);
+        let own = (0..self.pieces.len()).filter(|&k| corners[k]).map(|k| self.joints()[k]);
+        own.chain(at_end).collect()
+    }
+
+    /// The share of the length that lies before its place nearest to a point.
+    pub fn share_of(&self, at: &Point3) -> f64 {
+        let feet = self.pieces.iter().map(|piece| closest_on_curve(piece, at));
+        let nearest = feet.enumerate().min_by(|a, b| a.1.distance.total_cmp(&b.1.distance));
+        let Some((k, foot)) = nearest else { return 0.0 };
+        let (from, to) = (self.joints()[k], self.joints()[k + 1]);
+        from + (to - from) * self.measured().lengths[k].share(foot.parameter)
     }
 
     /// Places at equal shares of the length, from one share on, the end left out.

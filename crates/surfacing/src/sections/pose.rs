@@ -53,3 +53,15 @@ impl Pose {
         pairs.map(|(p, q)| (self.seen(p) - other.seen(q)).norm_squared()).sum::<f64>() / own.len() as f64
     }
 }
+
+/// Poses of sections in their order, each seen like the one before it.
+pub(super) fn facing_in_turn(poses: impl Iterator<Item = Pose>) -> Vec<Pose> {
+    let mut seen: Vec<Pose> = Vec::new();
+    for pose in poses {
+        seen.push(match seen.last() {
+            Some(before) => pose.facing(before),
+            None => pose,
+        });
+    }
+    seen
+}

@@ -36,20 +36,22 @@ pub(super) fn fitted(
     straight: bool,
     tolerance: &Tolerance,
 ) -> Result<Fitted, GeometryError> {
-    let pairs_up = column.pairs_up();
-    if pairs_up && let Some(exact) = exact(column, straight, tolerance)? {
+    if column.pairs_up()
+        && let Some(exact) = exact(column, straight, tolerance)?
+    {
         return Ok(exact);
     }
     let solid: Vec<usize> = (0..column.chains.len()).filter(|&i| !is_point(&column.chains[i])).collect();
     let outlines: Vec<Outline<'_>> = solid.iter().map(|&i| Outline::new(&column.chains[i])).collect();
-    let joints: Vec<f64> = if pairs_up {
-        let mean = |k: usize| outlines.iter().map(|o| o.joints()[k]).sum::<f64>() / outlines.len() as f64;
-        (0..outlines[0].joints().len()).map(mean).collect()
-    } else {
-        vec![0.0, 1.0]
+    // Where pieces pair up they do so at common parameters.
+    let paired = |(o, &i): (&Outline<'_>, &usize)| -> Vec<f64> {
+        column.links[i].iter().map(|&k| o.joints()[k]).chain([1.0]).collect()
     };
+    let own: Vec<Vec<f64>> = outlines.iter().zip(&solid).map(paired).collect();
+    let mean = |k: usize| own.iter().map(|j| j[k]).sum::<f64>() / own.len() as f64;
+    let joints: Vec<f64> = (0..own[0].len()).map(mean).collect();
     let courses: Vec<Course<'_>> =
-        outlines.iter().map(|o| Course::new(o, &joints, pairs_up, column.ring)).collect();
+        outlines.iter().zip(&own).map(|(o, own)| Course::new(o, own, &joints, column.ring)).collect();
     // What is as good as at a joint is there, for there it will be divided.
     let off_joints = |b: &f64| joints.iter().all(|j| (b - j).abs() > SAME_PLACE);
     let mut breaks: Vec<f64> = courses.iter().flat_map(Course::rough).filter(off_joints).collect();
@@ -104,9 +106,9 @@ struct Course<'a> {
 }
 
 impl<'a> Course<'a> {
-    fn new(outline: &'a Outline<'a>, joints: &[f64], pairs_up: bool, ring: bool) -> Self {
-        let law = (pairs_up && joints.len() > 2).then(|| {
-            let own: Vec<(f64, f64)> = joints.iter().copied().zip(outline.joints().iter().copied()).collect();
+    fn new(outline: &'a Outline<'a>, paired: &[f64], joints: &[f64], ring: bool) -> Self {
+        let law = (joints.len() > 2).then(|| {
+            let own: Vec<(f64, f64)> = joints.iter().copied().zip(paired.iter().copied()).collect();
             if !ring {
                 return Monotone::new(own);
             }
