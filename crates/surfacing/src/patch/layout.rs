@@ -1,8 +1,9 @@
 //! Where a patch's boundary lies in its parameter plane.
 //!
-//! A boundary that can be seen whole from one side is laid out as it is seen, and the patch is a height over that plane.
-//! Another one is developed: rolled out with its turning within the surface (its geodesic curvature), what is missing to a
-//! full turn spread evenly along it (Gauss and Bonnet: that is the curvature inside).
+//! A boundary that is seen well from one side is laid out as it is seen, and the patch is a height over that plane. One that
+//! hides is developed: rolled out with its turning within the surface (its geodesic curvature), what is missing to a full
+//! turn spread evenly along it (Gauss and Bonnet: that is the curvature inside). Between the two, where faces become steep
+//! to the plane, the layout goes over from the one to the other, and so does the patch.
 
 use std::f64::consts::TAU;
 
@@ -13,10 +14,13 @@ use geometry::{
 use super::boundary::PatchEdge;
 use crate::SurfacingError;
 
-/// Least cosine between the plane's normal and the normals of faces that a patch seen from one side is tangent to.
-const LEAST_FACING: f64 = 0.35;
-/// Largest sine of a boundary's slope over the plane.
-const MOST_SLOPE: f64 = 0.94;
+/// Cosines between the plane's normal and the normals of faces that a patch is tangent to, below which the boundary hides
+/// and above which it is seen well. A height over the plane leaves steep faces at so great a slope that it swings.
+const FACING: [f64; 2] = [0.6, 0.85];
+/// The same for edges without a face beside them, of their slope over the plane.
+const LEVEL: [f64; 2] = [0.35, 0.5];
+/// Least of these cosines for a boundary with holes, which is only laid out as it is seen.
+const LEAST_SEEN: f64 = 0.35;
 /// Places of each edge.
 const PLACES: usize = 48;
 /// Places of each of its spans at least.
@@ -28,6 +32,8 @@ const MOST_MISSED: f64 = 0.3;
 pub(super) struct Layout {
     /// The plane over which the patch is a height; none for one that is free in space.
     pub(super) plane: Option<Frame>,
+    /// For one that is free in space: the plane from which it is partly seen, and how far, from 0 to 1.
+    pub(super) partly: Option<(Frame, f64)>,
     /// The edges by their own parameters, run by run; the outer one first and anticlockwise, the others clockwise.
     pub(super) pcurves: Vec<Vec<NurbsCurve>>,
     /// How fast the patch leaves its boundary for a step of the plane across it.
@@ -49,19 +55,8 @@ pub(super) fn laid_out(
     };
     runs.sort_by(|a, b| reach(b).total_cmp(&reach(a)));
     let frame = Frame::of_outline(&outline(&runs[0]));
-    if let Some(frame) = frame
-        && runs.iter().flatten().all(|e| seen_from(e, &frame.z))
-    {
-        let flat = |run: &[PatchEdge]| -> Vec<NurbsCurve> {
-            run.iter()
-                .map(|e| {
-                    e.curve.mapped(|p| {
-                        let [x, y]: [f64; 2] = frame.flattened(p).into();
-                        Point3::new(x, y, 0.0)
-                    })
-                })
-                .collect()
-        };
+    let holes = runs.len() > 1;
+    if let Some(frame) = frame {
         let mut turned = Vec::with_capacity(runs.len());
         for (k, run) in runs.iter().enumerate() {
             let line: Vec<[f64; 2]> = outline(run).iter().map(|p| frame.flattened(p).into()).collect();
@@ -72,18 +67,67 @@ pub(super) fn laid_out(
                 run.iter().rev().map(PatchEdge::reversed).collect()
             });
         }
-        let pcurves: Vec<Vec<NurbsCurve>> = turned.iter().map(|r| flat(r)).collect();
+        let seen = Seen::of(turned.iter().flatten(), &frame.z);
+        let flat = |e: &PatchEdge| {
+            e.curve.mapped(|p| {
+                let [x, y]: [f64; 2] = frame.flattened(p).into();
+                Point3::new(x, y, 0.0)
+            })
+        };
+        let pcurves: Vec<Vec<NurbsCurve>> = turned.iter().map(|r| r.iter().map(flat).collect()).collect();
         let chord = 1e-3 * reach(&runs[0]);
-        if pcurves.iter().all(|run| self_crossing(run, true, chord).is_none()) {
-            return Ok((turned, Layout { plane: Some(frame), pcurves, fullness: 1.0 }));
+        let crosses = |run: &Vec<NurbsCurve>| self_crossing(run, true, chord).is_some();
+        if seen.least >= LEAST_SEEN && !pcurves.iter().any(crosses) {
+            // What cannot be rolled out is still seen.
+            if !holes
+                && seen.share < 1.0
+                && let Ok(layout) = free(&turned[0], Some((&pcurves[0], frame, seen.share)))
+            {
+                return Ok((turned, layout));
+            }
+            return Ok((turned, Layout { plane: Some(frame), partly: None, pcurves, fullness: 1.0 }));
         }
     }
     if let [_, inner, ..] = &runs[..] {
         let at = inner[0].curve.start().into();
         return Err(SurfacingError::PatchHidden { at });
     }
-    let (pcurves, fullness) = developed(&runs[0])?;
-    Ok((runs, Layout { plane: None, pcurves: vec![pcurves], fullness }))
+    let layout = free(&runs[0], None)?;
+    Ok((runs, layout))
+}
+
+/// The layout of a boundary whose patch is free in space: developed, or where it is partly seen, between the developed one,
+/// laid over the projected one as well as it goes, and that.
+fn free(run: &[PatchEdge], partly: Option<(&Vec<NurbsCurve>, Frame, f64)>) -> Result<Layout, SurfacingError> {
+    let (mut places, fullness) = developed(run)?;
+    if let Some((projected, _, share)) = partly.filter(|p| p.2 > 0.0) {
+        lay_over(&mut places, projected, share);
+    }
+    let pcurves = vec![through(run, &places)?];
+    let partly = partly.map(|(_, frame, share)| (frame, share));
+    Ok(Layout { plane: None, partly, pcurves, fullness })
+}
+
+/// Moves a developed boundary onto the projected one, and each of its places a share of the way to its own place there.
+fn lay_over(places: &mut [Laid], projected: &[NurbsCurve], share: f64) {
+    let seen: Vec<Vec<Point3>> =
+        places.iter().zip(projected).map(|(own, c)| own.iter().map(|p| c.point(p.0)).collect()).collect();
+    let middles = [
+        centroid(&places.iter().flatten().map(|p| p.1).collect::<Vec<_>>()),
+        centroid(&seen.iter().flatten().copied().collect::<Vec<_>>()),
+    ];
+    let (mut along, mut across) = (0.0, 0.0);
+    for ((_, own), wanted) in places.iter().flatten().zip(seen.iter().flatten()) {
+        let (a, b) = (own - middles[0], wanted - middles[1]);
+        along += a.x * b.x + a.y * b.y;
+        across += a.x * b.y - a.y * b.x;
+    }
+    let (sin, cos) = across.atan2(along).sin_cos();
+    for ((_, own), wanted) in places.iter_mut().flatten().zip(seen.iter().flatten()) {
+        let a = *own - middles[0];
+        let laid = middles[1] + Vector3::new(cos * a.x - sin * a.y, sin * a.x + cos * a.y, 0.0);
+        *own = laid + (wanted - laid) * share;
+    }
 }
 
 /// An edge's places by its parameter, the ends with them.
@@ -97,16 +141,32 @@ fn centroid(points: &[Point3]) -> Point3 {
     Point3::from(points.iter().map(|p| p.coords).sum::<Vector3>() / points.len().max(1) as f64)
 }
 
-/// Whether neither the edge nor the face that the patch is tangent to stands too steep over a plane.
-fn seen_from(edge: &PatchEdge, z: &Vector3) -> bool {
-    places(&edge.curve).into_iter().all(|(t, _)| {
-        let Some(along) = edge.curve.tangent(t) else { return true };
-        let facing = match edge.tangent_to() {
-            Some(beside) => beside.leaving(t, &along).is_none_or(|(n, _)| n.dot(z).abs() >= LEAST_FACING),
-            None => true,
-        };
-        facing && along.dot(z).abs() <= MOST_SLOPE
-    })
+/// How well a boundary is seen along a direction.
+struct Seen {
+    /// From 0 where it hides to 1 where it is seen well.
+    share: f64,
+    /// The least cosine of a face or an edge to the plane.
+    least: f64,
+}
+
+impl Seen {
+    fn of<'a>(edges: impl Iterator<Item = &'a PatchEdge>, z: &Vector3) -> Self {
+        let mut seen = Self { share: 1.0, least: 1.0 };
+        for edge in edges {
+            for (t, _) in places(&edge.curve) {
+                let Some(along) = edge.curve.tangent(t) else { continue };
+                let normal = edge.tangent_to().and_then(|beside| Some(beside.leaving(t, &along)?.0));
+                let (cosine, [low, high]) = match normal {
+                    Some(normal) => (normal.dot(z), FACING),
+                    None => ((1.0 - along.dot(z).powi(2)).max(0.0).sqrt(), LEVEL),
+                };
+                let share = ((cosine - low) / (high - low)).clamp(0.0, 1.0);
+                seen.share = seen.share.min(share * share * (3.0 - 2.0 * share));
+                seen.least = seen.least.min(cosine);
+            }
+        }
+        seen
+    }
 }
 
 /// One place of the boundary as it is rolled out.
@@ -144,8 +204,11 @@ fn turning(from: &Place, to: &Place) -> f64 {
     from.along.cross(&to.along).dot(&normal).atan2(from.along.dot(&to.along))
 }
 
-/// A run's edges rolled out into the plane, anticlockwise, and the patch's fullness.
-fn developed(run: &[PatchEdge]) -> Result<(Vec<NurbsCurve>, f64), SurfacingError> {
+/// Places of an edge in the parameter plane, by its parameter.
+type Laid = Vec<(f64, Point3)>;
+
+/// Places of a run's edges rolled out into the plane, anticlockwise, and the patch's fullness.
+fn developed(run: &[PatchEdge]) -> Result<(Vec<Laid>, f64), SurfacingError> {
     let points: Vec<Point3> = run.iter().flat_map(|e| places(&e.curve)).map(|(_, p)| p).collect();
     let middle = centroid(&points);
     let at: [f64; 3] = run[0].curve.start().into();
@@ -188,31 +251,35 @@ fn developed(run: &[PatchEdge]) -> Result<(Vec<NurbsCurve>, f64), SurfacingError
     if miss[0].hypot(miss[1]) > MOST_MISSED * length {
         return Err(SurfacingError::PatchHidden { at });
     }
-    let mut pcurves = Vec::with_capacity(parts.len());
-    for ((part, path), edge) in parts.iter().zip(&path).zip(run) {
-        let points: Vec<Point3> = path
-            .iter()
-            .map(|([x, y], run)| {
-                let share = run / length;
-                Point3::new(x - miss[0] * share, y - miss[1] * share, 0.0)
-            })
-            .collect();
-        let parameters: Vec<f64> = part.iter().map(|p| p.t).collect();
+    let laid = |(part, path): (&Vec<Place>, &Vec<([f64; 2], f64)>)| -> Laid {
+        let place = |(place, ([x, y], run)): (&Place, &([f64; 2], f64))| {
+            let share = run / length;
+            (place.t, Point3::new(x - miss[0] * share, y - miss[1] * share, 0.0))
+        };
+        part.iter().zip(path).map(place).collect()
+    };
+    // For a cap of a sphere with this much curvature, a rise that falls off evenly toward the middle reaches its top so.
+    let fullness = 1.0 / (1.0 - missing.clamp(-TAU, 1.5 * TAU) / (2.0 * TAU));
+    Ok((parts.iter().zip(&path).map(laid).collect(), fullness))
+}
+
+/// A run's edges in the parameter plane through their places there.
+fn through(run: &[PatchEdge], laid: &[Laid]) -> Result<Vec<NurbsCurve>, SurfacingError> {
+    let mut pcurves = Vec::with_capacity(run.len());
+    for (edge, laid) in run.iter().zip(laid) {
         // Where the edge's own speed changes abruptly, so does that of its image.
         let breaks = edge.curve.knots().breaks();
         let pieces = breaks.windows(2).map(|w| {
-            let within = |k: &usize| parameters[*k] >= w[0] && parameters[*k] <= w[1];
-            let own: Vec<usize> = (0..parameters.len()).filter(within).collect();
-            let pick = |k: &usize| (points[*k], parameters[*k]);
-            let (points, parameters): (Vec<Point3>, Vec<f64>) = own.iter().map(pick).unzip();
+            let own = laid.iter().filter(|(t, _)| *t >= w[0] && *t <= w[1]);
+            let (parameters, points): (Vec<f64>, Vec<Point3>) = own.copied().unzip();
             interpolate(&points, &parameters, 3.min(points.len().saturating_sub(1)), &EndDerivatives::free())
         });
         let pieces = pieces.collect::<Result<Vec<_>, _>>()?;
         pcurves.push(NurbsCurve::of_pieces_over(&pieces, &breaks)?);
     }
+    let length: f64 = pcurves.iter().map(NurbsCurve::polygon_length).sum();
     if self_crossing(&pcurves, true, 1e-3 * length).is_some() {
-        return Err(SurfacingError::PatchHidden { at });
+        return Err(SurfacingError::PatchHidden { at: run[0].curve.start().into() });
     }
-    // For a cap of a sphere with this much curvature, a rise that falls off evenly toward the middle reaches its top so.
-    Ok((pcurves, 1.0 / (1.0 - missing.clamp(-TAU, 1.5 * TAU) / (2.0 * TAU))))
+    Ok(pcurves)
 }

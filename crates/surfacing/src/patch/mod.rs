@@ -1,10 +1,11 @@
 //! Patch: a surface inside closed runs of edges that takes over tangents or curvature of the faces beside them.
 //!
 //! One spline surface of least energy is fitted to the boundary and refined until its edge lies on the given ones; the face
-//! is the part of it inside them. Where the boundary can be seen whole from one side the surface is a height over that plane,
-//! for which tangent planes and curvatures along an edge are demands on its derivatives across the edge: two surfaces that
-//! are tangent along a curve agree in curvature if they do in one direction across it (Pegna and Wolter, Geometrical criteria
-//! to guarantee curvature continuity of blend surfaces, ASME J. Mech. Des. 114, 1992).
+//! is the part of it inside them. Where the boundary is seen well from one side the surface is a height over that plane,
+//! where it hides it is free in space, and between the two it goes over from the one to the other. Tangent planes and
+//! curvatures along an edge are demands on its derivatives across the edge: two surfaces that are tangent along a curve agree
+//! in curvature if they do in one direction across it (Pegna and Wolter, Geometrical criteria to guarantee curvature
+//! continuity of blend surfaces, ASME J. Mech. Des. 114, 1992).
 
 mod boundary;
 mod layout;
@@ -187,8 +188,19 @@ struct Leaving {
     /// The largest that the face has in any direction, as large.
     largest: f64,
     normal: Vector3,
+    /// Along what it is changed to become that, as much as it takes for 1 along the normal.
+    changed: Vector3,
     /// For a height: the cosine of its slope.
     facing: f64,
+}
+
+/// What the edges that meet at a corner make of a surface there.
+#[derive(Debug, Clone, Copy)]
+struct Corner {
+    /// The way square to the edge in the parameter plane.
+    square: [f64; 2],
+    /// The surface's first derivatives by both parameters.
+    derivatives: [Vector3; 2],
 }
 
 /// An edge place with everything that the surface is to do there, over a parameter plane of size 1.
@@ -329,7 +341,7 @@ impl<'a> Fit<'a> {
     /// Places along all edges, so many for each span that they cross.
     fn rims(&self, knots: &[KnotVector; 2], density: f64) -> Vec<Rim> {
         let mut out = Vec::new();
-        let ends = if self.layout.plane.is_some() { Vec::new() } else { self.across_ends() };
+        let ends = if self.layout.plane.is_some() { Vec::new() } else { self.corners() };
         let edges = self.runs.iter().flatten().zip(self.layout.pcurves.iter().flatten());
         for (k, (edge, pcurve)) in edges.enumerate() {
             let ends = ends.get(k).copied().unwrap_or_default();
@@ -369,9 +381,9 @@ impl<'a> Fit<'a> {
         self.loose.iter().filter(|c| c.tangent == edge.number).map(near).fold(1.0, f64::min)
     }
 
-    /// For a surface that is free in space, what its first derivative across an edge must be at both ends of that, since the
-    /// edges that meet there have derivatives of their own; none where they run on smoothly.
-    fn across_ends(&self) -> Vec<[Option<Vector3>; 2]> {
+    /// For a surface that is free in space, its first derivatives at both ends of each edge, since the edges that meet there
+    /// have derivatives of their own; none where they run on smoothly.
+    fn corners(&self) -> Vec<[Option<Corner>; 2]> {
         let mut out = Vec::new();
         for (run, pcurves) in self.runs.iter().zip(&self.layout.pcurves) {
             let count = run.len();
@@ -382,7 +394,7 @@ impl<'a> Fit<'a> {
                 let flat = pcurves[k].velocity(t);
                 (flat / flat.norm(), run[k].curve.velocity(t) / flat.norm())
             };
-            let across = |k: usize, last: bool| {
+            let corner = |k: usize, last: bool| {
                 let (own, moved) = way(k, last);
                 let (other, its) =
                     if last { way((k + 1) % count, false) } else { way((k + count - 1) % count, true) };
@@ -390,13 +402,12 @@ impl<'a> Fit<'a> {
                 if turn.abs() < LEAST_TURN {
                     return None;
                 }
-                // Square to the edge as a sum of both ways.
-                let square = [-own.y, own.x];
-                let a = (square[0] * other.y - square[1] * other.x) / turn;
-                let b = (own.x * square[1] - own.y * square[0]) / turn;
-                Some(moved * a + its * b)
+                // Any step as a sum of both ways.
+                let derivatives =
+                    [(moved * other.y - its * own.y) / turn, (its * own.x - moved * other.x) / turn];
+                Some(Corner { square: [-own.y, own.x], derivatives })
             };
-            out.extend((0..count).map(|k| [across(k, false), across(k, true)]));
+            out.extend((0..count).map(|k| [corner(k, false), corner(k, true)]));
         }
         out
     }
@@ -407,7 +418,7 @@ impl<'a> Fit<'a> {
         edge: &PatchEdge,
         t: f64,
         (inward, speed): ([f64; 2], f64),
-        ends: &[Option<Vector3>; 2],
+        ends: &[Option<Corner>; 2],
     ) -> Option<Leaving> {
         let beside = edge.tangent_to()?;
         let velocity = edge.curve.velocity(t);
@@ -422,6 +433,7 @@ impl<'a> Fit<'a> {
                 Leaving {
                     across,
                     normal: Vector3::z(),
+                    changed: Vector3::z(),
                     first: Vector3::z() * away.dot(&frame.z),
                     bend: bend.map(|(b, _)| b / facing * self.size),
                     largest: bend.map_or(0.0, |(_, l)| l / facing.abs() * self.size),
@@ -431,19 +443,33 @@ impl<'a> Fit<'a> {
             None => {
                 // As fast across the edge as along it, and faster the rounder the patch must be.
                 let mut first = away * (self.layout.fullness * velocity.norm() / speed);
+                let (mut across, mut changed) = (inward, normal);
+                if let Some((frame, share)) = &self.layout.partly {
+                    // Over toward what a height over the plane does: its place there goes on straight, and only the height
+                    // is bent.
+                    across = self.over_to_plane(across, &away);
+                    first += (away - first) * *share;
+                    changed += (frame.z - normal) * *share;
+                    changed /= changed.dot(&normal);
+                }
                 // Toward a corner it becomes what the edges there make it.
                 let d = edge.curve.domain();
                 let share = (t - d.start) / d.length();
-                for (end, off) in ends.iter().zip([share, 1.0 - share]) {
-                    let Some(end) = end else { continue };
+                for ((end, off), at) in ends.iter().zip([share, 1.0 - share]).zip([d.start, d.end]) {
                     let near = (1.0 - off / CORNER).clamp(0.0, 1.0);
+                    let Some(corner) = end.as_ref().filter(|_| near > 0.0) else { continue };
+                    let its = edge.curve.tangent(at).and_then(|along| beside.leaving(at, &along));
+                    let [a, b] =
+                        its.map_or(corner.square, |(_, away)| self.over_to_plane(corner.square, &away));
+                    let end = corner.derivatives[0] * a + corner.derivatives[1] * b;
                     let near = near * near * (3.0 - 2.0 * near);
                     first = first * (1.0 - near) + (end - normal * end.dot(&normal)) * near;
                 }
                 let bend = curvature.then(|| beside.bend(t, &first, &normal)).flatten();
                 Leaving {
-                    across: inward,
+                    across,
                     normal,
+                    changed,
                     first,
                     bend: bend.map(|(b, _)| b * self.size),
                     largest: bend.map_or(0.0, |(_, l)| l * self.size),
@@ -451,6 +477,13 @@ impl<'a> Fit<'a> {
                 }
             }
         })
+    }
+
+    /// A way across an edge in the parameter plane, as far over to the one that is seen as the boundary is.
+    fn over_to_plane(&self, across: [f64; 2], away: &Vector3) -> [f64; 2] {
+        let Some((frame, share)) = &self.layout.partly else { return across };
+        let seen = [away.dot(&frame.x), away.dot(&frame.y)];
+        [0, 1].map(|k| across[k] + (seen[k] - across[k]) * share)
     }
 
     fn fitted(&self) -> Result<(NurbsSurface, f64), SurfacingError> {
@@ -534,15 +567,16 @@ impl<'a> Fit<'a> {
             let mut values = Vec::with_capacity(demands.len());
             for rim in rims {
                 values.push(rim.place);
-                let Some(Leaving { across: [a, b], first, bend, normal, .. }) = rim.leaving else { continue };
+                let Some(leaving) = rim.leaving else { continue };
+                let Leaving { across: [a, b], first, bend, normal, changed, .. } = leaving;
                 values.push(first);
                 if let Some(bend) = bend.filter(|_| bends) {
                     values.push(match &surface {
-                        // Only the part along the normal is demanded; the rest stays as it came.
+                        // Only the part along the normal is demanded.
                         Some(surface) if self.layout.plane.is_none() => {
                             let d = surface.derivatives(rim.at[0], rim.at[1]);
                             let now = d.uu * (a * a) + d.uv * (2.0 * a * b) + d.vv * (b * b);
-                            now + normal * (bend - now.dot(&normal))
+                            now + changed * (bend - now.dot(&normal))
                         }
                         _ => normal * bend,
                     });

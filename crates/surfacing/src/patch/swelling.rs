@@ -70,7 +70,10 @@ impl Fit<'_> {
         let mut low = points.iter().map(height).fold(f64::MAX, f64::min);
         let mut high = points.iter().map(height).fold(f64::MIN, f64::max);
         // The rounder it must be, the higher it may rise.
-        let far = REACHES_ON * self.layout.fullness.powi(2) * self.size;
+        let round = self.layout.partly.map_or(self.layout.fullness, |(_, share)| {
+            self.layout.fullness + (1.0 - self.layout.fullness) * share
+        });
+        let far = REACHES_ON * round.powi(2) * self.size;
         let on = |e: &PatchEdge| {
             let beside = e.tangent_to()?.clone();
             let reach = |t: f64| {
