@@ -6,7 +6,7 @@ mod made;
 use std::f64::consts::PI;
 
 use made::*;
-use part::{Edit, report};
+use part::{Edit, body_names, report};
 use proptest::prelude::*;
 use serde_json::{Value, json};
 
@@ -346,5 +346,92 @@ fn the_roof_of_a_junction_changes_as_little_as_its_border_does() {
         assert!((13.5..17.0).contains(&middle), "up to {up_to}: {middle}");
         assert!(before.is_none_or(|b| (middle - b).abs() < 1.0), "up to {up_to}: {before:?}, then {middle}");
         before = Some(middle);
+    }
+}
+
+#[test]
+fn holes_with_two_sides_and_with_ends_that_fade_to_nothing_are_filled() {
+    // Cut out of a sphere by prisms: a lens between two arcs, and a sickle between arcs that touch at one end. What was cut
+    // out says how large the patch must be.
+    let lens = json!([
+        {"id": "l", "kind": "arc", "points": [[-2, -14], [12, 0], [-2, 14]]},
+        {"id": "m", "kind": "arc", "points": [[-2, -14], [3, 0], [-2, 14]]},
+    ]);
+    let touching = |r: f64, to: f64| {
+        let at = |t: f64| [r * t.sin() - 8.0, r * (1.0 - t.cos()) - 6.0];
+        [at(0.0), at(0.5 * to), at(to)]
+    };
+    let (short, long) = (touching(15.0, 1.5), touching(60.0, 0.35));
+    let sickle = json!([
+        {"id": "l", "kind": "arc", "points": short},
+        {"id": "m", "kind": "arc", "points": long},
+        {"id": "n", "kind": "polyline", "points": [short[2], long[2]]},
+    ]);
+    let meridian = json!([{"id": "c", "kind": "arc", "points": [[0, 30], [19.9, 22.45], [29.78, 3.62]]}]);
+    for outline in [lens, sickle] {
+        for agrees in ["tangent", "curvature"] {
+            let mut steps = vec![
+                drawing("d", "xz", 0.0, meridian.clone()),
+                step("dome", "revolve", json!({"profile": of("d"), "axis": "z", "ends": "open"})),
+                drawing("o", "xy", -40.0, outline.clone()),
+                step("prism", "extrude", json!({"profile": of("o"), "length": 200, "ends": "open"})),
+                step("s", "split", json!({"surfaces": [of("dome")], "by": [of("prism")]})),
+            ];
+            let cut = rebuild(&recipe_of(3, json!([]), steps.clone()));
+            // The dome without the hole is the largest piece.
+            let pieces = bodies(&cut, 4);
+            let areas: Vec<f64> = pieces.iter().map(|b| b.measure().area).collect();
+            let dome = (0..areas.len()).max_by(|&a, &b| areas[a].total_cmp(&areas[b])).unwrap();
+            let removed = areas.iter().sum::<f64>() - areas[dome];
+            let names = body_names(pieces)[dome][0].edges.clone().into_iter().flatten();
+            let rim: Vec<String> = names.filter(|n| n.contains("trimmed")).collect();
+            assert!(areas[dome] > 20.0 * removed && rim.len() >= 2);
+            let edges: Vec<Value> = rim.iter().map(|n| json!({"step": "s", "item": n})).collect();
+            let agrees = vec![agrees; edges.len()];
+            steps.push(step("patch", "patch", json!({"edges": edges, "agrees": agrees})));
+            near(area(&rebuild(&recipe_of(3, json!([]), steps)), 5), removed, 1e-4);
+        }
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(16))]
+
+    /// Tubes whose closed edges begin at different places, and one long edge beside several short ones, are joined all the
+    /// same: the volume is that of the whole cylinder, pi r^2 h.
+    #[test]
+    fn what_begins_elsewhere_is_joined(
+        turns in prop::collection::vec(-179.0..179.0f64, 2),
+        tiny in prop::bool::ANY,
+        parts in 1..4usize,
+    ) {
+        let turns: Vec<f64> = turns.iter().map(|t| if tiny { 1e-4 * t } else { *t }).collect();
+        let mut steps = tube(10.0, 20.0);
+        steps.push(step("up", "copy", json!({"of": of("tube"), "way": "move", "z": 20})));
+        let angle = format!("{:.12} deg", turns[0]);
+        steps.push(step("turned", "copy", json!({"of": of("up"), "way": "turn", "axis": "z", "angle": angle})));
+        // The third storey stands in several pieces, cut along its height.
+        let arcs: Vec<Value> = (0..parts + 1)
+            .map(|k| {
+                let at = |j: usize| {
+                    let angle = turns[1].to_radians() + std::f64::consts::TAU * j as f64 / (2 * (parts + 1)) as f64;
+                    json!([10.0 * angle.cos(), 10.0 * angle.sin()])
+                };
+                json!({"id": format!("c{k}"), "kind": "arc", "points": [at(2 * k), at(2 * k + 1), at(2 * k + 2)]})
+            })
+            .collect();
+        steps.push(drawing("arcs", "xy", 40.0, json!(arcs)));
+        steps.push(step("third", "extrude", json!({"profile": of("arcs"), "length": 20, "ends": "open"})));
+        let all = json!([of("tube"), of("turned"), of("third")]);
+        steps.push(step("all", "joined_surface", json!({"surfaces": all})));
+        steps.push(step("solid", "cap", json!({"surface": of("all")})));
+        let recipe = recipe_of(3, json!([]), steps);
+        let rebuilt = rebuild(&recipe);
+        let last = rebuilt.steps.len() - 1;
+        prop_assert!(bodies(&rebuilt, last - 1).len() == 1);
+        let body = report(&recipe, &rebuilt).bodies.into_iter().last().unwrap();
+        prop_assert!(body.watertight, "{turns:?} {parts}");
+        let v = volume(&rebuilt, last);
+        prop_assert!((v - PI * 100.0 * 60.0).abs() < 1e-4 * v, "{v}");
     }
 }

@@ -1,5 +1,7 @@
 //! Shells connected along free edges that coincide.
 
+mod divided;
+
 use geometry::{EndDerivatives, NurbsCurve, Point3, closest_on_curve, interpolate};
 
 use crate::{Edge, EdgeId, Face, Shell, TopologyError, Vertex, VertexId, free_edges};
@@ -20,13 +22,14 @@ pub struct Joined {
     pub largest_gap: f64,
 }
 
-/// Connects shells along pairs of free edges that lie within `tolerance` mm of each other all along, and turns faces so
-/// that neighbours agree which side is outside; the first face of each piece keeps its side.
+/// Connects shells along free edges that lie within `tolerance` mm of each other, divided where one of them begins or ends
+/// beside another, and turns faces so that neighbours agree which side is outside; the first face of each piece keeps its side.
 ///
 /// # Errors
 /// What keeps the result from being a shell.
 pub fn join(parts: &[Shell], tolerance: f64) -> Result<Joined, TopologyError> {
     let (mut all, free) = Parts::concatenated(parts);
+    let free = all.divided(free, tolerance);
     all.merge_vertices(&free, tolerance);
     let (mut pairs, mut largest_gap) = (0, 0.0_f64);
     let mut left = free;
