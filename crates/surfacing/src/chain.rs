@@ -1,6 +1,7 @@
 use geometry::{NurbsCurve, Point3, Tolerance};
 
 use crate::SurfacingError;
+use crate::sections::{CORNER, cut_at_corners};
 
 /// Curves put in order, end to start.
 #[derive(Debug, Clone, PartialEq)]
@@ -97,6 +98,35 @@ pub fn chain(curves: &[NurbsCurve], tolerance: &Tolerance) -> Result<Chain, Surf
         return Err(SurfacingError::NotOneChain { gap: nearest.0, at: nearest.1.into() });
     }
     Ok(Chain { order, closed, largest_gap })
+}
+
+/// Curves that run end to end, as one curve for each stretch from corner to corner; a closed chain without a corner is one.
+///
+/// # Errors
+/// As [`chain`].
+pub fn smooth_stretches(
+    curves: &[NurbsCurve],
+    tolerance: &Tolerance,
+) -> Result<Vec<NurbsCurve>, SurfacingError> {
+    let chain = chain(curves, tolerance)?;
+    let mut pieces = cut_at_corners(&chain.run(curves));
+    let count = pieces.len();
+    let turns = |before: &NurbsCurve, here: &NurbsCurve| {
+        let ways = before.tangent(before.domain().end).zip(here.tangent(here.domain().start));
+        ways.is_none_or(|(a, b)| a.angle(&b) > CORNER)
+    };
+    let corners: Vec<usize> = (0..count)
+        .filter(|&k| (k == 0 && !chain.closed) || turns(&pieces[(k + count - 1) % count], &pieces[k]))
+        .collect();
+    // A closed chain begins at a corner, if it has one.
+    let first = corners.first().copied().unwrap_or(0);
+    pieces.rotate_left(first);
+    let mut ends: Vec<usize> = corners.iter().map(|k| k - first).collect();
+    if ends.is_empty() {
+        ends.push(0);
+    }
+    ends.push(count);
+    ends.windows(2).map(|w| Ok(NurbsCurve::of_pieces(&pieces[w[0]..w[1]])?)).collect()
 }
 
 /// Curves that run end to end as one curve, exact.

@@ -40,7 +40,7 @@ mod thick;
 mod thicken;
 mod turned;
 
-pub use chain::{Chain, chain, chains, closes};
+pub use chain::{Chain, chain, chains, closes, smooth_stretches};
 pub use crossed_projection::{Crossed, Unpartnered, View, crossed_projection};
 pub use curve_on_surface::curve_on_surface;
 pub use developable::UNROLLS;

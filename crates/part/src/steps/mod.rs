@@ -40,6 +40,7 @@ pub mod point;
 pub mod projected_curve;
 pub mod rail_sweep;
 pub mod raised_region;
+pub mod recast_curve;
 pub mod remove_faces;
 pub mod reshape;
 pub mod restore;
@@ -310,6 +311,8 @@ registry! {
     InsetEdge: inset_edge::InsetEdge,
     /// Curves joined into one.
     JoinedCurve: joined_curve::JoinedCurve,
+    /// A curve with other control points.
+    RecastCurve: recast_curve::RecastCurve,
     /// A plane, or a series of planes.
     Plane: plane::Plane,
     /// An axis.
