@@ -14,6 +14,7 @@ use crate::body_names::{self, Named};
 use crate::limits::told;
 use crate::recipe::like;
 use crate::steps::Context;
+use crate::steps::EdgeAgrees;
 use crate::{Amount, CurveShape, Notice, Quantity, Reference, Shape};
 
 /// One of the three main planes, named by the directions it spans.
@@ -371,14 +372,54 @@ impl Context<'_> {
         Ok(self.uses(reference, slot)?.into_iter().map(|(f, _)| Arc::clone(&f.surface)).collect())
     }
 
-    /// The pieces that a reference means, as edges of a surface that takes something over from the faces beside them.
+    /// The edges of a surface that takes something over from the faces beside them, or from their planes, by reference.
     pub(crate) fn patch_edges(
         &self,
+        references: &[Reference],
+        agrees: &[EdgeAgrees],
+        slot: &str,
+    ) -> Result<Vec<Vec<PatchEdge>>, Notice> {
+        let pieces = references.iter().map(|r| self.pieces(r, slot)).collect::<Result<Vec<_>, _>>()?;
+        let points: Vec<Point3> =
+            pieces.iter().flatten().flat_map(|c| [c.start(), c.point(c.domain().at(0.5))]).collect();
+        let sum: Vector3 = points.iter().map(|p| p.coords).sum();
+        let middle = Point3::from(sum / points.len().max(1) as f64);
+        let asked = |k: usize| agrees.get(k).copied().unwrap_or_default();
+        let edges = references.iter().zip(pieces).enumerate();
+        edges
+            .map(|(k, (reference, pieces))| match asked(k) {
+                EdgeAgrees::Square => self.square_edges(reference, pieces, slot, k + 1, &middle),
+                agrees => self.edges_beside(reference, pieces, slot, (agrees.into(), k + 1)),
+            })
+            .collect()
+    }
+
+    /// Edges at which a surface is square to the plane in which they lie.
+    fn square_edges(
+        &self,
         reference: &Reference,
+        pieces: Vec<NurbsCurve>,
+        slot: &str,
+        number: usize,
+        middle: &Point3,
+    ) -> Result<Vec<PatchEdge>, Notice> {
+        let Some(normal) = self.normal_of(reference, &pieces, slot)? else {
+            let message = format!(
+                "edge {number} is straight or lies in no plane, so that there is none to be square to; pick a drawing, or choose another way for it"
+            );
+            return Err(Notice::about(slot, message).at(pieces.first().map(NurbsCurve::start)));
+        };
+        let square = |curve| PatchEdge::square(curve, &normal, middle, number);
+        pieces.into_iter().map(square).collect::<Result<_, _>>().map_err(|e| Notice::refused(slot, &e))
+    }
+
+    fn edges_beside(
+        &self,
+        reference: &Reference,
+        pieces: Vec<NurbsCurve>,
         slot: &str,
         (agrees, number): (Agrees, usize),
     ) -> Result<Vec<PatchEdge>, Notice> {
-        let pieces = self.pieces(reference, slot)?;
         let beside = match &self.uses(reference, slot)?[..] {
             [(face, used)] => Some(Beside {
                 surface: Arc::clone(&face.surface),
@@ -464,6 +505,17 @@ impl Context<'_> {
             Shape::Drawing(drawing) => Ok(Some(drawing.frame)),
             _ => Ok(None),
         }
+    }
+
+    /// The normal of the plane that pieces were drawn in, or in which they lie; none where they lie in no one plane.
+    pub(crate) fn normal_of(
+        &self,
+        reference: &Reference,
+        pieces: &[NurbsCurve],
+        slot: &str,
+    ) -> Result<Option<Vector3>, Notice> {
+        let drawn = self.drawing_frame(reference, slot)?.map(|f| f.z);
+        Ok(drawn.or_else(|| surfacing::plane_of(pieces, &self.tolerance)))
     }
 
     /// The place that a reference means, if it means one at all.

@@ -62,7 +62,14 @@ fn rails(c: &mut Criterion) {
         vec![through_points(&(0..=8).map(across).collect::<Vec<_>>(), 1e-6).unwrap()]
     };
     let sections = [section(0.0, 20.0), section(200.0, 12.0)];
-    let how = RailSweep { height: RailHeight::Scaled, clean: false, close: true, name: "side".into() };
+    let how = RailSweep {
+        height: RailHeight::Scaled,
+        clean: false,
+        square: [false; 2],
+        normals: Vec::new(),
+        close: true,
+        name: "side".into(),
+    };
     c.bench_function("sweep on two rails", |b| {
         b.iter(|| rail_sweep(black_box(&sections), [&rails[0], &rails[1]], &how, &tolerance).unwrap());
     });

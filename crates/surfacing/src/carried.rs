@@ -53,14 +53,19 @@ enum Points {
 impl Local {
     /// One face by itself.
     pub fn new(rows: Vec<(f64, NurbsCurve)>) -> Result<Self, SurfacingError> {
-        Self::of_faces(vec![rows])?.pop().ok_or(SurfacingError::Empty)
+        Self::of_faces(vec![rows], [false; 2])?.pop().ok_or(SurfacingError::Empty)
     }
 
-    /// Faces side by side, which all go from section to section alike, so that they stay together.
-    pub fn of_faces(faces: Vec<Vec<(f64, NurbsCurve)>>) -> Result<Vec<Self>, SurfacingError> {
+    /// Faces side by side, which all go from section to section alike, so that they stay together; at ends that are to be
+    /// level they keep the shape of the section there.
+    pub fn of_faces(
+        faces: Vec<Vec<(f64, NurbsCurve)>>,
+        level: [bool; 2],
+    ) -> Result<Vec<Self>, SurfacingError> {
         let places: Vec<f64> = faces.first().ok_or(SurfacingError::Empty)?.iter().map(|r| r.0).collect();
         let row = |i: usize| faces.iter().flat_map(|rows| rows[i].1.control_points()).collect();
-        let blend = Blend::new(places.clone(), &(0..places.len()).map(row).collect::<Vec<_>>());
+        let rows: Vec<Vec<Point3>> = (0..places.len()).map(row).collect();
+        let blend = Blend::new(places.clone(), &rows, level);
         faces.into_iter().map(|rows| Self::blended(rows, &blend)).collect()
     }
 

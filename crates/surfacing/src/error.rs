@@ -280,6 +280,16 @@ pub enum SurfacingError {
         /// Where.
         at: [f64; 3],
     },
+    /// A section to whose plane a surface is to be square lies in none.
+    #[error(
+        "section {section} is straight or lies in no plane, so that there is none to be square to; pick a drawing, or leave this end free"
+    )]
+    SectionNoPlane {
+        /// Which, counted from 1.
+        section: usize,
+        /// Where.
+        at: [f64; 3],
+    },
     /// A sweep is tighter than its section.
     #[error(
         "the path bends with radius {radius:.3} mm here, and the section reaches beyond that, so that the sweep would fold; make the section smaller or the bend wider"
@@ -750,6 +760,7 @@ impl SurfacingError {
             | Self::NoWay { at, .. }
             | Self::OutOfOrder { at, .. }
             | Self::PairsCross { at, .. }
+            | Self::SectionNoPlane { at, .. }
             | Self::GuideMisses { at, .. }
             | Self::GuideTurns { at, .. }
             | Self::GuideLeaves { at, .. }

@@ -135,12 +135,12 @@ impl Secants<'_> {
 }
 
 impl Blend {
-    /// Through rows, each at its place; the places rise.
-    pub fn new(places: Vec<f64>, rows: &[Vec<Point3>]) -> Self {
+    /// Through rows, each at its place; the places rise. At ends that are to be level nothing changes yet.
+    pub fn new(places: Vec<f64>, rows: &[Vec<Point3>], level: [bool; 2]) -> Self {
         let last = places.len() - 1;
         let secants = Secants { places: &places, rows };
         let slope = |i: usize| match i {
-            _ if last == 0 => Vec::new(),
+            _ if last == 0 || (i == 0 && level[0]) || (i == last && level[1]) => Vec::new(),
             0 => secants.end(0, (last > 1).then_some(1)),
             i if i == last => secants.end(last - 1, last.checked_sub(2)),
             i => secants.inner(i),

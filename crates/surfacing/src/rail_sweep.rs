@@ -18,6 +18,9 @@ const FIRST_SAMPLES_PER_SPAN: usize = 3;
 /// Places per span of a section at which it is held against the surface that was made of it.
 const MISSED_PER_SPAN: usize = 8;
 
+/// Places per knot span of a section at which its angle is measured.
+const CHECKED: usize = 4;
+
 /// What happens to a section's height where the rails come closer or part.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum RailHeight {
@@ -36,6 +39,10 @@ pub struct RailSweep {
     /// Whether the surface has just the control points of its inputs, rails by sections, instead of following the exact
     /// motion; for editing by hand.
     pub clean: bool,
+    /// At its first and its last section, counted along the rails: whether it is square to the plane of that.
+    pub square: [bool; 2],
+    /// The normals of the planes of the sections that lie in one.
+    pub normals: Vec<Option<Vector3>>,
     /// Whether planar openings are closed.
     pub close: bool,
     /// What its faces are called; with several, a number follows.
@@ -51,6 +58,8 @@ pub struct RailSwept {
     pub max_deviation: Option<f64>,
     /// Largest distance of a section's end from its rail where it was drawn, in millimetres.
     pub section_gap: f64,
+    /// The largest angle in radians from the directions that it is to be square to, at its first and its last section.
+    pub end_angles: [Option<f64>; 2],
 }
 
 /// The surface that sections sweep out between two rails. Each section stands where it was drawn; its ends, or for a
@@ -59,7 +68,7 @@ pub struct RailSwept {
 /// # Errors
 /// `Empty`; `RailsOpposite` for rails that run opposite ways; `RailsMeet` where they come together, but for an end at which
 /// sections shrink to a point with the width; `SectionOffRail` for a
-/// section whose ends are not on the rails; `MixedSections`; for the clean variant `RailsDiffer` and `UnequalRows`.
+/// section whose ends are not on the rails; `MixedSections`; `SectionNoPlane` for one to which it is to be square; for the clean variant `RailsDiffer` and `UnequalRows`.
 pub fn rail_sweep(
     sections: &[Vec<NurbsCurve>],
     rails: [&[NurbsCurve]; 2],
@@ -77,7 +86,7 @@ pub fn rail_sweep(
     }
     let motion = RailMotion::new(&rails, how.height, tolerance);
     let mut section_gap: f64 = 0.0;
-    let mut placed: Vec<(f64, Vec<NurbsCurve>)> = Vec::with_capacity(sections.len());
+    let mut placed: Vec<(f64, Vec<NurbsCurve>, usize)> = Vec::with_capacity(sections.len());
     let mut all_closed = None;
     for (i, pieces) in sections.iter().enumerate() {
         let chain = chain(pieces, tolerance)?;
@@ -119,10 +128,17 @@ pub fn rail_sweep(
         let share = 0.5 * (shares[0] + shares[1]);
         let inverse = motion.place(share)?.try_inverse();
         let inverse = inverse.ok_or(SurfacingError::RailsMeet { at: feet[0].point.into() })?;
-        placed.push((share, run.iter().map(|c| c.mapped(|p| inverse.transform_point(p))).collect()));
+        placed.push((share, run.iter().map(|c| c.mapped(|p| inverse.transform_point(p))).collect(), i));
     }
     let closed = all_closed.ok_or(SurfacingError::Empty)?;
     placed.sort_by(|a, b| a.0.total_cmp(&b.0));
+    let ends = [0, placed.len() - 1].map(|k| (placed[k].0, placed[k].2));
+    let normals = [0, 1].map(|k| how.square[k].then(|| how.normals.get(ends[k].1).copied().flatten()));
+    if let Some(k) = (0..2).find(|&k| normals[k] == Some(None)) {
+        let section = ends[k].1;
+        let at = sections[section][0].start().into();
+        return Err(SurfacingError::SectionNoPlane { section: section + 1, at });
+    }
     if let Some(twice) = placed.windows(2).position(|w| w[1].0 - w[0].0 <= 1e-9) {
         let at = rails[0].point(rails[0].parameter_at_share(placed[twice].0)).into();
         return Err(SurfacingError::SamePlace { at });
@@ -138,15 +154,25 @@ pub fn rail_sweep(
     } else {
         let faces = rows_of_faces(&runs, &points, closed, false, tolerance)?.faces;
         let placed = faces.into_iter().map(|rows| shares.iter().copied().zip(rows).collect()).collect();
-        for local in Local::of_faces(placed)? {
+        for local in Local::of_faces(placed, how.square)? {
             let (surface, deviation) = carried_surface(&motion, &local, tolerance)?;
             max_deviation = Some(max_deviation.unwrap_or(0.0).max(deviation));
             surfaces.push(surface);
         }
     }
     let ring = motion.is_closed();
+    let end_angles = [0, 1].map(|k| {
+        let normal = normals[k].flatten()?;
+        surfaces.iter().filter_map(|s| largest_lean(s, ends[k].0, &normal)).reduce(f64::max)
+    });
     let body = assembled(numbered(surfaces, &how.name), how.close && closed && !ring, tolerance)?;
-    Ok(RailSwept { body, max_deviation, section_gap })
+    Ok(RailSwept { body, max_deviation, section_gap, end_angles })
+}
+
+/// The largest angle in radians between a plane's normal and a surface's tangent planes where v has a value.
+fn largest_lean(surface: &NurbsSurface, v: f64, plane: &Vector3) -> Option<f64> {
+    let lean = |u: f64| Some(surface.normal(u, v)?.dot(plane).abs().min(1.0).asin());
+    surface.knots_u().sampled(CHECKED).into_iter().filter_map(lean).reduce(f64::max)
 }
 
 /// Carries sections by the shares of both rails' lengths.
@@ -238,7 +264,7 @@ impl<'a> RailMotion<'a> {
         let places = first.knots().greville();
         let mut surfaces = Vec::new();
         let piece = |k: usize| shares.iter().copied().zip(runs.iter().map(|r| r[k].clone())).collect();
-        let locals = Local::of_faces((0..runs[0].len()).map(piece).collect())?;
+        let locals = Local::of_faces((0..runs[0].len()).map(piece).collect(), [false; 2])?;
         for (k, local) in locals.iter().enumerate() {
             let mut net: Vec<Vec<Point3>> = Vec::with_capacity(places.len());
             for (j, &t) in places.iter().enumerate() {

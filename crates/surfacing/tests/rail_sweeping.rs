@@ -15,7 +15,8 @@ use surfacing::{RailHeight, RailSweep, SurfacingError, rail_sweep};
 use topology::Body;
 
 fn fitted(height: RailHeight) -> RailSweep {
-    RailSweep { height, clean: false, close: true, name: "side".into() }
+    let (square, normals) = ([false; 2], Vec::new());
+    RailSweep { height, clean: false, square, normals, close: true, name: "side".into() }
 }
 
 fn line(a: [f64; 3], b: [f64; 3]) -> Vec<NurbsCurve> {

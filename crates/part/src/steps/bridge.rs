@@ -94,6 +94,10 @@ impl Bridge {
         if agrees == EdgeAgrees::Position {
             return Ok(LoftEnd::Free);
         }
+        if agrees == EdgeAgrees::Square {
+            let message = "a bridge takes over from the faces beside its edges; choose tangent, and let it leave square to the edge";
+            return Err(Notice::about(field, message));
+        }
         let mut uses = Vec::new();
         for edge in edges {
             let found = context.uses(edge, slot)?;

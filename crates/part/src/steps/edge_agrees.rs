@@ -19,19 +19,25 @@ pub enum EdgeAgrees {
     Tangent,
     /// And its curvature (G2).
     Curvature,
+    /// Square to the plane of the edge itself, as for a half that is mirrored there.
+    Square,
 }
 
 impl EdgeAgrees {
-    /// As the card offers them, the first one where nothing is chosen.
-    pub(crate) const CHOICES: [(&'static str, &'static str); 3] =
-        [("position", "Position"), ("tangent", "Tangent"), ("curvature", "Curvature")];
+    /// As the cards of what is laid inside edges offer them, the first one where nothing is chosen.
+    pub(crate) const CHOICES: [(&'static str, &'static str); 4] = [
+        ("position", "Position"),
+        ("tangent", "Tangent"),
+        ("curvature", "Curvature"),
+        ("square", "Square to its plane"),
+    ];
 }
 
 impl From<EdgeAgrees> for Agrees {
     fn from(agrees: EdgeAgrees) -> Self {
         match agrees {
             EdgeAgrees::Position => Self::Position,
-            EdgeAgrees::Tangent => Self::Tangent,
+            EdgeAgrees::Tangent | EdgeAgrees::Square => Self::Tangent,
             EdgeAgrees::Curvature => Self::Curvature,
         }
     }

@@ -204,9 +204,8 @@ impl Loft {
         }
         let begins = self.begins.iter().find(|b| b.section == i + 1);
         let pieces = context.pieces(reference, "sections")?;
-        let drawn = context.drawing_frame(reference, "sections")?.map(|f| f.z);
         Ok(Section::Curves {
-            normal: drawn.or_else(|| surfacing::plane_of(&pieces, &context.tolerance)),
+            normal: context.normal_of(reference, &pieces, "sections")?,
             pieces,
             reversed: self.reversed.contains(&(i + 1)),
             begins: begins.map(|b| context.value(&b.at, Quantity::Ratio, "begins")).transpose()?,

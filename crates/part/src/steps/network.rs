@@ -105,9 +105,7 @@ impl Construction for Network {
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
         let family = |references: &[Reference], agrees: &[EdgeAgrees], slot: &str| {
-            let asked = |k: usize| agrees.get(k).copied().unwrap_or_default().into();
-            let edges = references.iter().enumerate();
-            edges.map(|(k, r)| context.patch_edges(r, slot, (asked(k), k + 1))).collect::<Result<Vec<_>, _>>()
+            context.patch_edges(references, agrees, slot)
         };
         let gap = context.value(&self.gap, Quantity::Length, "gap")?;
         if !(1e-6..=10.0).contains(&gap) {

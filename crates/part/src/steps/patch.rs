@@ -3,7 +3,7 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use surfacing::{Agrees, PatchEdge, SurfacingError};
+use surfacing::SurfacingError;
 
 use super::edge_agrees::{EdgeAgrees, edges_reached};
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
@@ -87,12 +87,7 @@ impl Construction for Patch {
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
-        let agrees = |k: usize| Agrees::from(self.agrees.get(k).copied().unwrap_or_default());
-        let edges = self.edges.iter().enumerate();
-        let edges = edges
-            .map(|(k, r)| context.patch_edges(r, "edges", (agrees(k), k + 1)))
-            .collect::<Result<Vec<Vec<PatchEdge>>, _>>()?
-            .concat();
+        let edges = context.patch_edges(&self.edges, &self.agrees, "edges")?.concat();
         let curves =
             self.curves.iter().map(|r| context.pieces(r, "curves")).collect::<Result<Vec<_>, _>>()?;
         let points = self.points.iter().map(|p| p.point(context, "points")).collect::<Result<Vec<_>, _>>()?;

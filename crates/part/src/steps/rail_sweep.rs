@@ -1,5 +1,6 @@
 //! Rail sweep: sections carried so that they reach from one rail to the other.
 
+use geometry::NurbsCurve;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use surfacing::{RailHeight, SurfacingError};
@@ -31,6 +32,9 @@ pub enum RailStructure {
     Clean,
 }
 
+/// Angle in radians, 0.05 degrees, above which it is told that a surface is not square to a section.
+const SQUARE: f64 = 0.05 * std::f64::consts::PI / 180.0;
+
 /// Sections carried between two rails.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -47,6 +51,12 @@ pub struct RailSweep {
     /// Which control points the surface has.
     #[serde(default, skip_serializing_if = "is_default")]
     pub structure: RailStructure,
+    /// Whether it leaves its first section square to the plane of that.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub start_square: bool,
+    /// Whether it meets its last section square to the plane of that.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub end_square: bool,
     /// What happens at flat ends of closed sections.
     #[serde(default, skip_serializing_if = "is_default")]
     pub ends: Ends,
@@ -57,6 +67,10 @@ impl Construction for RailSweep {
         let rail = |name, label| SlotDescription {
             directed: true,
             ..SlotDescription::one(name, label, &["curve"], "A curve, a drawing or an edge.")
+        };
+        let square = |name, label| {
+            let help = "Leaves the plane of the section squarely, as a half does that is mirrored there.";
+            ValueDescription::switch(name, label, help).only_if("structure", "fitted")
         };
         StepDescription {
             kind: "rail_sweep",
@@ -90,6 +104,8 @@ impl Construction for RailSweep {
                     &[("fitted", "As needed"), ("clean", "Those of the inputs")],
                     "As many as the exact motion needs, or just those of rails and sections, for shaping by hand.",
                 ),
+                square("start_square", "Square to the first section"),
+                square("end_square", "Square to the last section"),
                 Ends::choice("Whether flat ends close closed sections into a solid."),
             ],
         }
@@ -111,12 +127,18 @@ impl Construction for RailSweep {
         ];
         let sections =
             self.sections.iter().map(|r| context.pieces(r, "sections")).collect::<Result<Vec<_>, _>>()?;
+        let clean = self.structure == RailStructure::Clean;
+        let normal = |(reference, pieces): (&Reference, &Vec<NurbsCurve>)| {
+            context.normal_of(reference, pieces, "sections")
+        };
         let how = surfacing::RailSweep {
             height: match self.height {
                 Height::Scaled => RailHeight::Scaled,
                 Height::Kept => RailHeight::Kept,
             },
-            clean: self.structure == RailStructure::Clean,
+            clean,
+            square: [self.start_square && !clean, self.end_square && !clean],
+            normals: self.sections.iter().zip(&sections).map(normal).collect::<Result<_, _>>()?,
             close: self.ends == Ends::Closed,
             name: "side".into(),
         };
@@ -131,7 +153,19 @@ impl Construction for RailSweep {
                 Notice::refused(slot, &e)
             })?;
         let gap = Reached::length("Largest gap from section to rail", made.section_gap);
-        let built = Built::body(made.body).with_reached([gap]);
+        let labels = ["Angle at the first section", "Angle at the last section"];
+        let angles = labels.into_iter().zip(made.end_angles).filter_map(|(label, a)| Some((label, a?)));
+        let mut built = Built::body(made.body).with_reached([gap]);
+        for (label, angle) in angles {
+            built = built.with_reached([Reached::angle(label, angle)]);
+            if angle > SQUARE {
+                let message = format!(
+                    "the rails lead it out of a section up to {:.2} deg off square; lead both of them squarely out of its plane",
+                    angle.to_degrees()
+                );
+                built.warnings.push(Notice::about("sections", message));
+            }
+        }
         Ok(built.with_deviation(made.max_deviation, context.tolerance.fit))
     }
 }

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use geometry::{NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3};
+use geometry::{NurbsCurve, NurbsSurface, Point3, Skin, Tolerance, Vector3, skin};
 
 use crate::chain::chain_orders;
 use crate::{Agrees, SurfacingError};
@@ -39,6 +39,27 @@ impl PatchEdge {
     #[must_use]
     pub fn plain(curve: NurbsCurve, number: usize) -> Self {
         Self { curve, beside: None, agrees: Agrees::Position, number }
+    }
+
+    /// A curve at which the surface is to be square to a plane through it, as a half is that is mirrored there: tangent to
+    /// the curve carried along the plane's normal. It leaves on the side of the plane on which `toward` lies.
+    ///
+    /// # Errors
+    /// What keeps the curve from being carried.
+    pub fn square(
+        curve: NurbsCurve,
+        normal: &Vector3,
+        toward: &Point3,
+        number: usize,
+    ) -> Result<Self, SurfacingError> {
+        let reach = normal * curve.polygon_length();
+        let rows = [-reach, reach].map(|by| curve.mapped(|p| p + by));
+        let surface = Arc::new(skin(&rows, &Skin::Straight)?);
+        let (d, v) = (curve.domain(), surface.domain().1.at(0.5));
+        let pcurve = NurbsCurve::line(Point3::new(d.start, v, 0.0), Point3::new(d.end, v, 0.0)).over(d);
+        let left = (toward - curve.start()).dot(normal) < 0.0;
+        let beside = Some(Beside { surface, pcurve, left });
+        Ok(Self { curve, beside, agrees: Agrees::Tangent, number })
     }
 
     pub(super) fn reversed(&self) -> Self {

@@ -132,7 +132,7 @@ pub fn sweep(
             let start = motions[k].path.domain().start;
             let place =
                 |(leg, t, row): &(usize, f64, NurbsCurve)| (if *leg == k { *t } else { start }, row.clone());
-            Local::of_faces(faces.iter().map(|rows| rows.iter().map(place).collect()).collect())
+            Local::of_faces(faces.iter().map(|rows| rows.iter().map(place).collect()).collect(), [false; 2])
         };
         let locals = (0..motions.len()).map(on_leg).collect::<Result<Vec<_>, _>>()?;
         for f in 0..faces.len() {
