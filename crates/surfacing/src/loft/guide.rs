@@ -3,7 +3,7 @@
 //! (section 10.5), with the guides' places allowed to wander along the sections.
 
 use geometry::{
-    EndDerivatives, FittedSurface, Frame, NurbsCurve, NurbsSurface, Point3, Skin, SkinCourse, Tolerance,
+    ArcLength, EndDerivatives, FittedSurface, Frame, NurbsCurve, NurbsSurface, Point3, Skin, SkinCourse, Tolerance,
     Vector3, curves_approach, fit_surface, interpolate, skin_along,
 };
 use nalgebra::{Matrix2, Matrix3x2};
@@ -39,6 +39,13 @@ impl Track<'_> {
         let u = if closed { u.rem_euclid(1.0) } else { u.clamp(0.0, 1.0) };
         let miss = Vector3::new(self.misses[0].at(v), self.misses[1].at(v), self.misses[2].at(v));
         Pull { u, from: surface.point(u, v), to: self.curve.point(self.along.at(v)) - miss }
+    }
+
+    /// The skin's parameters at which the guide has knots.
+    fn breaks(&self) -> Vec<f64> {
+        let rising = self.along.at(1.0) > self.along.at(0.0);
+        let at = |t: &f64| geometry::bisect(0.0, 1.0, |v| (self.along.at(v) < *t) == rising);
+        self.curve.knots().breaks().iter().map(at).collect()
     }
 }
 
@@ -211,10 +218,23 @@ pub(super) fn guided(
     };
     let mut made = Guided { surfaces: Vec::new(), max_deviation: 0.0, largest_gap };
     let single = joints.len() == 2;
+    // Where sections and guides have knots of their own, the fit has some too: between them all is smooth.
+    let across = divided(&parameters, tracks.iter().flat_map(Track::breaks));
     for pair in joints.windows(2) {
         let rings = [closed && single, false];
+        // By length, since sections run with a speed that jumps at their knots, as circles do.
+        let longest = rows.iter().max_by(|a, b| a.polygon_length().total_cmp(&b.polygon_length()));
+        let part = longest.ok_or(SurfacingError::Empty)?.part(pair[0], pair[1]);
+        let length = ArcLength::new(&part);
+        let known = std::cell::RefCell::new(std::collections::HashMap::<u64, f64>::new());
+        let by_length = |share: f64, v: f64| {
+            let u = *known.borrow_mut().entry(share.to_bits()).or_insert_with(|| length.parameter(share));
+            at(u, v)
+        };
+        let own = rows.iter().flat_map(|row| row.knots().breaks()).filter(|u| *u > pair[0] && *u < pair[1]);
+        let along = divided(&[0.0, 1.0], own.map(|u| length.share(u)));
         let FittedSurface { surface, max_deviation, .. } =
-            fit_surface(at, [&[pair[0], pair[1]], &parameters], rings, tolerance.fit)?;
+            fit_surface(by_length, [&along, &across], rings, tolerance.fit)?;
         made.max_deviation = made.max_deviation.max(max_deviation);
         made.surfaces.push(surface);
     }
@@ -226,6 +246,21 @@ pub(super) fn guided(
         }
     }
     Ok(made)
+}
+
+/// Rising parameters, with others put in that lie between the first and the last and beside none.
+fn divided(breaks: &[f64], others: impl Iterator<Item = f64>) -> Vec<f64> {
+    /// Share of the whole below which a part of it is none.
+    const NARROW: f64 = 1e-3;
+    let (first, last) = (breaks[0], breaks[breaks.len() - 1]);
+    let mut out = breaks.to_vec();
+    for other in others.filter(|t| *t > first && *t < last) {
+        if out.iter().all(|b| (b - other).abs() > NARROW * (last - first)) {
+            out.push(other);
+        }
+    }
+    out.sort_by(f64::total_cmp);
+    out
 }
 
 fn with_border_at(surface: NurbsSurface, end: usize, tip: &Point3) -> Result<NurbsSurface, SurfacingError> {
