@@ -110,9 +110,7 @@ Alpine.data('part', () => ({
           ? parts.live.show([this.moveEdit(drag.drawing.step, drag)])
           : this.draggingInSpace(drag),
       dragged: (drag) =>
-        drag.drawing && !drag.free
-          ? this.commit([this.moveEdit(drag.drawing.step, drag)])
-          : this.draggedInSpace(drag),
+        drag.drawing && !drag.free ? this.commit([this.moveEdit(drag.drawing.step, drag)]) : this.draggedInSpace(drag),
     });
     parts.viewer.wants = () => this.wants();
     parts.viewer.shapedNet = () => this.shapedNet();

@@ -3,8 +3,8 @@
 //! (section 10.5), with the guides' places allowed to wander along the sections.
 
 use geometry::{
-    ArcLength, EndDerivatives, FittedSurface, Frame, NurbsCurve, NurbsSurface, Point3, Skin, SkinCourse, Tolerance,
-    Vector3, curves_approach, fit_surface, interpolate, skin_along,
+    ArcLength, EndDerivatives, FittedSurface, Frame, NurbsCurve, NurbsSurface, Point3, Skin, SkinCourse,
+    Tolerance, Vector3, curves_approach, fit_surface, interpolate, skin_along,
 };
 use nalgebra::{Matrix2, Matrix3x2};
 

@@ -4,8 +4,9 @@ use geometry::{NurbsCurve, NurbsSurface, Point3, Tolerance};
 
 /// Lines that are shown at least, the faces' borders among them.
 const SHOWN: usize = 8;
-/// Places of a line from section to section.
+/// Places of a line from section to section, and at most in all.
 const PER_STEP: usize = 8;
+const MOST_PLACES: usize = 96;
 
 /// A line along which places of the sections are joined.
 #[derive(Debug, Clone, PartialEq)]
@@ -41,7 +42,7 @@ pub(super) fn lines(
             let along = match surfaces.get(f).filter(|_| surfaces.len() == faces.len() && across.len() > 1) {
                 Some(surface) => {
                     let v = surface.domain().1;
-                    let count = PER_STEP * (across.len() - 1);
+                    let count = (PER_STEP * (across.len() - 1)).min(MOST_PLACES);
                     (0..=count).map(|i| surface.point(u, v.at(i as f64 / count as f64))).collect()
                 }
                 None => ends.clone(),
