@@ -25,12 +25,8 @@ pub enum EdgeAgrees {
 
 impl EdgeAgrees {
     /// As the cards of what is laid inside edges offer them, the first one where nothing is chosen.
-    pub(crate) const CHOICES: [(&'static str, &'static str); 4] = [
-        ("position", "Position"),
-        ("tangent", "Tangent"),
-        ("curvature", "Curvature"),
-        ("square", "Square to its plane"),
-    ];
+    pub(crate) const CHOICES: [(&'static str, &'static str); 4] =
+        [("position", "Position"), ("tangent", "Tangent"), ("curvature", "Curvature"), ("square", "Square")];
 }
 
 impl From<EdgeAgrees> for Agrees {

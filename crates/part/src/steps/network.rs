@@ -66,7 +66,7 @@ impl Construction for Network {
                     "first",
                     "First family",
                     "first_agrees",
-                    "Curves or edges that run one way; their order is found.",
+                    "Curves or edges that run one way; their order is found. Square is to the plane of the curve itself, for a half that is mirrored there.",
                 ),
                 family(
                     "second",

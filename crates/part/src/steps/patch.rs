@@ -46,7 +46,7 @@ impl Construction for Patch {
                     "edges",
                     "Edges",
                     &["curve"],
-                    "Edges or curves that close, in any order.",
+                    "Edges or curves that close, in any order; square is to the plane of the edge itself, for a half that is mirrored there.",
                 )
                 .many(1, 200)
                 .each("agrees", "Takes over", &EdgeAgrees::CHOICES),

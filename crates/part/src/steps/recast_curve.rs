@@ -1,4 +1,4 @@
-//! Recast curve: a curve with another number of control points and degree, and what that costs.
+//! Recast: a curve with another number of control points and degree, and what that costs.
 
 use geometry::{MAX_DEGREE, NurbsCurve, recast};
 use schemars::JsonSchema;
@@ -37,7 +37,7 @@ impl Construction for RecastCurve {
         let most = MOST_RECAST as f64;
         StepDescription {
             kind: "recast_curve",
-            label: "Recast curve",
+            label: "Recast",
             stage: "Draw",
             purpose: "Give a curve another number of control points and another degree.",
             also: "recast, control points, degree, simplify, lighten, least squares",

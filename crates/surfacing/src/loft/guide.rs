@@ -13,7 +13,7 @@ use super::{LoftEnd, Section};
 use crate::SurfacingError;
 use crate::feet::Feet;
 use crate::monotone::Monotone;
-use crate::sections::{Paired, middle, one_row_each};
+use crate::sections::{middle, one_row_each};
 
 pub(super) struct Guided {
     pub surfaces: Vec<NurbsSurface>,
@@ -126,14 +126,14 @@ impl Led {
 }
 
 pub(super) fn guided(
-    paired: &Paired,
+    faces: &[Vec<NurbsCurve>],
     points: &[Option<Point3>],
     guides: &[NurbsCurve],
     closed: bool,
     (sections, ends): (&[Section], &[LoftEnd; 2]),
     tolerance: &Tolerance,
 ) -> Result<Guided, SurfacingError> {
-    let (rows, joints) = one_row_each(paired, points, tolerance)?;
+    let (rows, joints) = one_row_each(faces)?;
     let course = SkinCourse::of(std::slice::from_ref(&rows), false)?;
     let surface = skin_along(&rows, &course, &Skin::free())?;
     let parameters = course.at;

@@ -19,11 +19,11 @@ pub struct Joined {
     pub along: Vec<Point3>,
 }
 
-/// Lines of faces that have a row for every section: where faces meet, and between.
+/// Lines of faces that have a row for every section: where faces meet, and between. They follow the surfaces, where those have
+/// the rows' parameters, and else go straight from section to section.
 pub(super) fn lines(
     faces: &[Vec<NurbsCurve>],
-    surfaces: &[NurbsSurface],
-    across: &[f64],
+    surfaces: Option<&[NurbsSurface]>,
     (pairs, closed): (&[Vec<Option<Point3>>], bool),
     tolerance: &Tolerance,
 ) -> Vec<Joined> {
@@ -39,10 +39,11 @@ pub(super) fn lines(
             let u = d.at(k as f64 / per_face as f64);
             let ends: Vec<Point3> = rows.iter().map(|row| row.point(u)).collect();
             // Straight lofts have a surface for each stretch.
-            let along = match surfaces.get(f).filter(|_| surfaces.len() == faces.len() && across.len() > 1) {
+            let surface = surfaces.filter(|s| s.len() == faces.len()).and_then(|s| s.get(f));
+            let along = match surface {
                 Some(surface) => {
                     let v = surface.domain().1;
-                    let count = (PER_STEP * (across.len() - 1)).min(MOST_PLACES);
+                    let count = (PER_STEP * (rows.len() - 1)).min(MOST_PLACES);
                     (0..=count).map(|i| surface.point(u, v.at(i as f64 / count as f64))).collect()
                 }
                 None => ends.clone(),

@@ -178,8 +178,9 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
         _ if !how.guides.is_empty() => {
             let guides =
                 how.guides.iter().map(|g| as_one(g, tolerance)).collect::<Result<Vec<NurbsCurve>, _>>()?;
-            let guided =
-                guide::guided(&paired()?, &points, &guides, closed, (sections, &how.ends), tolerance)?;
+            let faces = rows_between_pairs(&paired()?, &points, false, tolerance)?.faces;
+            lines = joined::lines(&faces, None, (&how.pairs, closed), tolerance);
+            let guided = guide::guided(&faces, &points, &guides, closed, (sections, &how.ends), tolerance)?;
             reached(guided.max_deviation);
             guide_gap = Some(guided.largest_gap);
             guided.surfaces
@@ -214,7 +215,7 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
                 };
                 surfaces.push(skin_along(&rows, &course, &kind)?);
             }
-            lines = joined::lines(&by_face, &surfaces, &course.at, (&how.pairs, closed), tolerance);
+            lines = joined::lines(&by_face, Some(&surfaces), (&how.pairs, closed), tolerance);
             surfaces
         }
     };

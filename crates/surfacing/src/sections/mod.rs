@@ -109,14 +109,10 @@ fn rows_of_columns(
     Ok(rows)
 }
 
-/// All sections as one compatible curve each over 0 to 1, and the parameters at which their faces meet.
-pub(crate) fn one_row_each(
-    paired: &Paired,
-    points: &[Option<Point3>],
-    tolerance: &Tolerance,
-) -> Result<(Vec<NurbsCurve>, Vec<f64>), GeometryError> {
-    let faces = rows_between_pairs(paired, points, false, tolerance)?.faces;
-    let count = points.len();
+/// All sections as one compatible curve each over 0 to 1, from the rows of their faces, and the parameters at which those
+/// meet.
+pub(crate) fn one_row_each(faces: &[Vec<NurbsCurve>]) -> Result<(Vec<NurbsCurve>, Vec<f64>), GeometryError> {
+    let count = faces.first().map_or(0, Vec::len);
     // Faces take their mean shares of the sections.
     let mut joints = vec![0.0; faces.len() + 1];
     for i in 0..count {
