@@ -479,6 +479,14 @@ pub enum SurfacingError {
         /// Where.
         at: [f64; 3],
     },
+    /// Edges that cannot be led out together.
+    #[error(
+        "the ways out of these edges run into each other or end here; lead out the edges at this corner one by one, less far, or another way"
+    )]
+    LeadOutMeets {
+        /// Where.
+        at: [f64; 3],
+    },
     /// Sides for which there is no room.
     #[error(
         "the sides run into each other here; give less height, a smaller angle or width, or a rounder outline"
@@ -760,6 +768,7 @@ impl SurfacingError {
             | Self::NoWay { at, .. }
             | Self::OutOfOrder { at, .. }
             | Self::PairsCross { at, .. }
+            | Self::LeadOutMeets { at }
             | Self::SectionNoPlane { at, .. }
             | Self::GuideMisses { at, .. }
             | Self::GuideTurns { at, .. }

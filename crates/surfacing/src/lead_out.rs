@@ -40,7 +40,7 @@ struct Lead<'a> {
 /// two faces the one counts that comes first, or the `other` one.
 ///
 /// # Errors
-/// `NoSize`; `RaisedFolds` where ways run into each other; `NoDirection` where there is no way.
+/// `NoSize`; `LeadOutMeets` where ways run into each other; `NoDirection` where there is no way.
 pub fn lead_out(
     shell: &Shell,
     edges: &BTreeSet<EdgeId>,
@@ -104,7 +104,7 @@ impl Added {
 }
 
 fn folds(at: &Point3) -> SurfacingError {
-    SurfacingError::RaisedFolds { at: (*at).into() }
+    SurfacingError::LeadOutMeets { at: (*at).into() }
 }
 
 /// The way at a parameter of an edge, and the face's outer normal there.

@@ -80,7 +80,7 @@ fn surfaces_are_led_out() {
     assert_eq!((made.faces().len(), free_edges(&made).len()), (4, 8));
     near(area(&made), 20.0 * 30.0 - 10.0 * 20.0, 1e-12);
     let none = lead_out(&shell, &edges, LeadWay::SquareTo(Vector3::x()), 5.0, false, &tolerance());
-    assert!(matches!(none, Err(SurfacingError::RaisedFolds { .. })));
+    assert!(matches!(none, Err(SurfacingError::LeadOutMeets { .. })));
 }
 
 /// The largest angle between a shell and what was led out of it, along all edges that were.
