@@ -435,3 +435,57 @@ proptest! {
         prop_assert!((v - PI * 100.0 * 60.0).abs() < 1e-4 * v, "{v}");
     }
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    /// One bridge round corners, from edges of faces that meet there at any angle, leaning in or out: its strips share their
+    /// edges, each is in agreement with its own face, and none has a crease. What stays open are the outer rims.
+    #[test]
+    fn a_bridge_round_corners_is_one_ring(
+        sides in 3..7usize,
+        twist in -0.25..0.25f64,
+        small in 8.0..16.0f64,
+        lean in 1.0..12.0f64,
+        inward in prop::bool::ANY,
+        agrees in prop::sample::select(vec!["tangent", "curvature"]),
+        leaves in prop::sample::select(vec!["toward", "square", "lines"]),
+    ) {
+        let lean = if inward { lean } else { -lean };
+        let outline = |id: &str, z: f64, radius: f64, turn: f64| {
+            let at = |k: usize| {
+                let angle = std::f64::consts::TAU * k as f64 / sides as f64 + turn;
+                json!([radius * angle.cos(), radius * angle.sin()])
+            };
+            let line = |k: usize| json!({"id": format!("c{k}"), "kind": "polyline", "points": [at(k), at(k + 1)]});
+            drawing(id, "xy", z, (0..sides).map(line).collect())
+        };
+        let wall = |id: &str, of_step: &str, lean: f64| {
+            let draft = format!("{lean} deg");
+            step(id, "extrude", json!({"profile": of(of_step), "length": 15, "draft": draft, "ends": "open"}))
+        };
+        let rim = |wall: &str, outline: &str, end: &str| -> Vec<Value> {
+            (0..sides).map(|k| json!({"step": wall, "item": format!("edge {{{outline}}} / c{k}, v {end}")})).collect()
+        };
+        let steps = vec![
+            outline("low", 0.0, 20.0, 0.3),
+            outline("high", 60.0, small, 0.3 + twist),
+            wall("below", "low", lean),
+            wall("above", "high", 0.5 * lean),
+            step("ring", "bridge", json!({
+                "first": rim("below", "low", "end"), "second": rim("above", "high", "start"),
+                "first_agrees": agrees, "second_agrees": agrees, "first_leaves": leaves, "second_leaves": leaves,
+            })),
+            step("all", "joined_surface", json!({"surfaces": [of("below"), of("ring"), of("above")]})),
+        ];
+        let recipe = recipe_of(3, json!([]), steps);
+        let rebuilt = rebuild(&recipe);
+        let ring = rebuilt.built(4).unwrap();
+        prop_assert!(ring.warnings.is_empty(), "{:?}", ring.warnings);
+        for label in ["Angle at the first section", "Angle at the last section"] {
+            prop_assert!(reached(&rebuilt, 4, label).to_degrees() < 0.1);
+        }
+        let body = &report(&recipe, &rebuilt).bodies[0];
+        prop_assert_eq!((body.faces, body.free_edges.len()), (3 * sides, 2 * sides));
+    }
+}

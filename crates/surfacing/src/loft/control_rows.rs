@@ -2,6 +2,7 @@
 
 use geometry::{Homogeneous, KnotVector, NurbsCurve, NurbsSurface, Point3, SkinCourse, Tolerance, Vector3};
 
+use super::end::Shared;
 use super::{LoftEnd, Section, end};
 use crate::SurfacingError;
 use crate::sections::check_alike;
@@ -39,17 +40,23 @@ pub(super) fn control_rows(
     // Shared by all faces, so that neighbours have the same edge.
     let steps =
         if ends.iter().all(LoftEnd::is_free) { [0.0; 2] } else { SkinCourse::of(&faces, false)?.end_steps() };
-    faces.iter().map(|rows| surface(rows, sections, ends, steps, tolerance)).collect()
+    let closed =
+        model.len() > 1 && (model[0].start() - model[model.len() - 1].end()).norm() <= tolerance.join;
+    let corners = end::corners(&faces, sections, ends, closed, tolerance)?;
+    let one = |(f, rows): (usize, &Vec<NurbsCurve>)| {
+        surface(rows, sections, ends, (steps, [0, 1].map(|k| corners[k][f])), tolerance)
+    };
+    faces.iter().enumerate().map(one).collect()
 }
 
 fn surface(
     rows: &[NurbsCurve],
     sections: &[Section],
     ends: &[LoftEnd; 2],
-    steps: [f64; 2],
+    (steps, shared): ([f64; 2], [[Option<Shared>; 2]; 2]),
     tolerance: &Tolerance,
 ) -> Result<NurbsSurface, SurfacingError> {
-    let (rows, leaving) = end::agreeing(rows, sections, ends, steps, tolerance)?;
+    let (rows, leaving) = end::agreeing(rows, sections, ends, (steps, shared), tolerance)?;
     let count = rows.len() + leaving[0].len() + leaving[1].len();
     let across = KnotVector::clamped_uniform(DEGREE.min(count - 1), count)?;
     let last = rows.len() - 1;

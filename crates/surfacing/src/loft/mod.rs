@@ -196,7 +196,8 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
             // Shared by all faces, so that neighbours have the same edge.
             let course = SkinCourse::of(&rows.faces, ring)?;
             let by_face = rows.faces.clone();
-            for rows in rows.faces {
+            let corners = end::corners(&by_face, sections, &how.ends, closed, tolerance)?;
+            for (f, rows) in rows.faces.into_iter().enumerate() {
                 let kind = match how.between {
                     Between::Ring => Skin::Ring,
                     Between::Straight => {
@@ -207,8 +208,13 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
                         continue;
                     }
                     _ => {
-                        let (rows, ends) =
-                            end::agreeing(&rows, sections, &how.ends, course.end_steps(), tolerance)?;
+                        let (rows, ends) = end::agreeing(
+                            &rows,
+                            sections,
+                            &how.ends,
+                            (course.end_steps(), [0, 1].map(|k| corners[k][f])),
+                            tolerance,
+                        )?;
                         surfaces.push(skin_along(&rows, &course, &Skin::Smooth { ends })?);
                         continue;
                     }
