@@ -210,7 +210,7 @@ test('splines are reshaped, recast with the deviation told, and their points fro
   await page.getByRole('button', { name: 'Raise degree' }).click();
   await expect(figure(page, 'Length')).toHaveText(length);
   await page.getByLabel('Points to recast to').fill('5');
-  await page.getByRole('button', { name: 'Recast' }).click();
+  await page.locator('.button-row').getByRole('button', { name: 'Recast' }).click();
   await expect(page.getByText(/has 5 points now; that cost [\d.]+ mm/)).toBeVisible();
   await expect(points).toHaveCount(5);
   await page.getByLabel('Curvature comb').check();

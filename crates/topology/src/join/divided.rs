@@ -3,7 +3,7 @@
 
 use std::collections::HashMap;
 
-use geometry::{Domain, NurbsCurve, Point3, closest_on_curve};
+use geometry::{Box3, BoxTree, Domain, NurbsCurve, Point3, box_of, closest_on_curve, grown};
 
 use super::Parts;
 use crate::{EdgeId, OrientedEdge, Vertex, VertexId};
@@ -14,8 +14,17 @@ const GOES_ON: f64 = 1.0 / 64.0;
 impl Parts {
     /// Divides free edges; gives those that are free then.
     pub(super) fn divided(&mut self, free: Vec<EdgeId>, tolerance: f64) -> Vec<EdgeId> {
+        let bounds = |id: &EdgeId| {
+            let points = self.edges[id.index()].curve.as_ref()?.control_points();
+            Some(grown(&box_of(points.iter()), tolerance))
+        };
+        let boxes: Vec<Option<Box3>> = free.iter().map(bounds).collect();
+        let tree = BoxTree::new(boxes.iter().enumerate().filter_map(|(i, b)| Some(((*b)?, i))));
+        let beside = |own: &Option<Box3>| -> Vec<EdgeId> {
+            own.map_or_else(Vec::new, |b| tree.meeting(&b)).into_iter().map(|i| free[i]).collect()
+        };
         let cuts: Vec<(EdgeId, Vec<f64>)> =
-            free.iter().map(|&id| (id, self.cuts(id, &free, tolerance))).collect();
+            free.iter().zip(&boxes).map(|(&id, own)| (id, self.cuts(id, &beside(own), tolerance))).collect();
         let mut all = free;
         let mut parts: HashMap<EdgeId, Vec<EdgeId>> = HashMap::new();
         for (id, cuts) in cuts.into_iter().filter(|(_, cuts)| !cuts.is_empty()) {
@@ -54,18 +63,18 @@ impl Parts {
         all
     }
 
-    /// Parameters at which ends of other free edges lie on one along which those go on.
-    fn cuts(&self, id: EdgeId, free: &[EdgeId], tolerance: f64) -> Vec<f64> {
+    /// Parameters at which ends of other free edges, whose boxes meet its own, lie on one along which those go on.
+    fn cuts(&self, id: EdgeId, beside: &[EdgeId], tolerance: f64) -> Vec<f64> {
         let edge = &self.edges[id.index()];
         let Some(curve) = &edge.curve else { return Vec::new() };
-        let (low, high) = curve.control_bounds();
-        let near_box = |p: &Point3| (0..3).all(|k| p[k] >= low[k] - tolerance && p[k] <= high[k] + tolerance);
+        let own = grown(&box_of(curve.control_points().iter()), tolerance);
         let on = |p: &Point3| {
-            near_box(p).then(|| closest_on_curve(curve, p)).filter(|foot| foot.distance <= tolerance)
+            let inside = (0..3).all(|k| p[k] >= own.lower()[k] && p[k] <= own.upper()[k]);
+            inside.then(|| closest_on_curve(curve, p)).filter(|foot| foot.distance <= tolerance)
         };
         let ends = [edge.start, edge.end].map(|v| self.vertices[v.index()].point);
         let mut cuts: Vec<f64> = Vec::new();
-        for other in free.iter().filter(|o| **o != id).map(|o| &self.edges[o.index()]) {
+        for other in beside.iter().filter(|o| **o != id).map(|o| &self.edges[o.index()]) {
             let Some(its) = &other.curve else { continue };
             let d = its.domain();
             for (vertex, beyond) in [(other.start, d.at(GOES_ON)), (other.end, d.at(1.0 - GOES_ON))] {
