@@ -1,7 +1,7 @@
 use geometry::{NurbsCurve, Point3, Tolerance};
 
 use crate::SurfacingError;
-use crate::sections::{CORNER, cut_at_corners};
+use crate::sections::{corners, cut_at_corners};
 
 /// Curves put in order, end to start.
 #[derive(Debug, Clone, PartialEq)]
@@ -111,13 +111,8 @@ pub fn smooth_stretches(
     let chain = chain(curves, tolerance)?;
     let mut pieces = cut_at_corners(&chain.run(curves));
     let count = pieces.len();
-    let turns = |before: &NurbsCurve, here: &NurbsCurve| {
-        let ways = before.tangent(before.domain().end).zip(here.tangent(here.domain().start));
-        ways.is_none_or(|(a, b)| a.angle(&b) > CORNER)
-    };
-    let corners: Vec<usize> = (0..count)
-        .filter(|&k| (k == 0 && !chain.closed) || turns(&pieces[(k + count - 1) % count], &pieces[k]))
-        .collect();
+    let turns = corners(&pieces, chain.closed);
+    let corners: Vec<usize> = (0..count).filter(|&k| turns[k] || (k == 0 && !chain.closed)).collect();
     // A closed chain begins at a corner, if it has one.
     let first = corners.first().copied().unwrap_or(0);
     pieces.rotate_left(first);

@@ -121,12 +121,14 @@ pub(super) fn places(
 impl Pairing {
     /// Of lines that have a place on each section.
     pub(super) fn of(lines: Vec<Joined>, sections: &[Section]) -> Self {
+        // Measured once for all lines.
+        let lengths: Vec<Vec<ArcLength<'_>>> =
+            sections.iter().map(|s| pieces_of(s).iter().map(ArcLength::new).collect()).collect();
         let end = |(section, at): (usize, Point3)| {
-            let pieces = pieces_of(&sections[section]);
-            let feet = pieces.iter().map(|piece| closest_on_curve(piece, &at));
+            let feet = pieces_of(&sections[section]).iter().map(|piece| closest_on_curve(piece, &at));
             let nearest = feet.enumerate().min_by(|a, b| a.1.distance.total_cmp(&b.1.distance));
             nearest.map(|(piece, foot)| {
-                let share = ArcLength::new(&pieces[piece]).share(foot.parameter);
+                let share = lengths[section][piece].share(foot.parameter);
                 PairingEnd { section, at, piece, share }
             })
         };

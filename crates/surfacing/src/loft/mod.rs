@@ -88,7 +88,7 @@ impl Default for Loft {
 
 impl Loft {
     /// Whether places of the sections are joined as they pair up: else rulings or control points decide.
-    fn pairs_up(&self) -> bool {
+    fn joins_pairs(&self) -> bool {
         !matches!(self.between, Between::Developable | Between::ControlRows)
     }
 }
@@ -158,7 +158,7 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
     let mut reached = |deviation: f64| max_deviation = Some(max_deviation.unwrap_or(0.0).max(deviation));
     let (mut guide_gap, mut largest_twist) = (None, None);
     let mut lines = Vec::new();
-    let pairs: &[Vec<Option<Point3>>] = if how.pairs_up() { &how.pairs } else { &[] };
+    let pairs: &[Vec<Option<Point3>>] = if how.joins_pairs() { &how.pairs } else { &[] };
     let paired = || Paired::new(&runs, pairs, closed, tolerance);
     let surfaces = match how.between {
         Between::ControlRows => {
@@ -195,21 +195,20 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
             }
             // Shared by all faces, so that neighbours have the same edge.
             let course = SkinCourse::of(&rows.faces, ring)?;
-            let by_face = rows.faces.clone();
-            let corners = end::corners(&by_face, sections, &how.ends, closed, tolerance)?;
-            for (f, rows) in rows.faces.into_iter().enumerate() {
+            let corners = end::corners(&rows.faces, sections, &how.ends, closed, tolerance)?;
+            for (f, face) in rows.faces.iter().enumerate() {
                 let kind = match how.between {
                     Between::Ring => Skin::Ring,
                     Between::Straight => {
                         // A face for each stretch: at a section it turns.
-                        for pair in rows.windows(2) {
+                        for pair in face.windows(2) {
                             surfaces.push(skin(pair, &Skin::Straight)?);
                         }
                         continue;
                     }
                     _ => {
                         let (rows, ends) = end::agreeing(
-                            &rows,
+                            face,
                             sections,
                             &how.ends,
                             (course.end_steps(), [0, 1].map(|k| corners[k][f])),
@@ -219,9 +218,9 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
                         continue;
                     }
                 };
-                surfaces.push(skin_along(&rows, &course, &kind)?);
+                surfaces.push(skin_along(face, &course, &kind)?);
             }
-            lines = joined::lines(&by_face, Some(&surfaces), (&how.pairs, closed), tolerance);
+            lines = joined::lines(&rows.faces, Some(&surfaces), (&how.pairs, closed), tolerance);
             surfaces
         }
     };

@@ -59,6 +59,11 @@ pub(crate) fn places(run: &[NurbsCurve]) -> Vec<Point3> {
     Outline::coarse(run).places(0.0, ALIGNED_AT)
 }
 
+/// Whether each piece of a run begins at a corner: the first one where the run closes there.
+pub(crate) fn corners(run: &[NurbsCurve], closed: bool) -> Vec<bool> {
+    Outline::coarse(run).corners(closed)
+}
+
 /// The rows of faces, and the largest distance in millimetres of one from its section.
 pub(crate) struct Rows {
     pub faces: Vec<Vec<NurbsCurve>>,
