@@ -4,6 +4,7 @@ mod control_rows;
 mod end;
 mod guide;
 mod joined;
+mod met;
 
 use geometry::{NurbsCurve, Point3, Skin, SkinCourse, Tolerance, Vector3, recast_surfaces, skin, skin_along};
 use topology::Body;
@@ -16,6 +17,9 @@ use crate::chain::as_one;
 use crate::developable::{developable, meeting};
 use crate::sections::{Paired, Run, align, check_apart, check_order, rows_between_pairs};
 use crate::{SurfacingError, chain};
+
+/// Share of the fit tolerance from which a distance from a section is no rounding.
+const MISSED_FROM: f64 = 0.01;
 
 /// A section of a loft.
 #[derive(Debug, Clone, PartialEq)]
@@ -219,6 +223,22 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
                     }
                 };
                 surfaces.push(skin_along(face, &course, &kind)?);
+            }
+            let passed: Vec<(&[NurbsCurve], Option<Point3>)> =
+                runs.iter().map(Vec::as_slice).zip(points.iter().copied()).collect();
+            let missed = match how.between {
+                // Side by side, stretch by stretch.
+                Between::Straight => {
+                    let stretch = |k: usize| {
+                        let side_by_side = surfaces.iter().skip(k).step_by(count - 1);
+                        met::largest_miss(side_by_side, &[0.0, 1.0], &passed[k..=k + 1])
+                    };
+                    (0..count - 1).map(stretch).fold(0.0, f64::max)
+                }
+                _ => met::largest_miss(surfaces.iter(), &course.at, &passed),
+            };
+            if missed > MISSED_FROM * tolerance.fit {
+                reached(missed);
             }
             lines = joined::lines(&rows.faces, Some(&surfaces), (&how.pairs, closed), tolerance);
             surfaces

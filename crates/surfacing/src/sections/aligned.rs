@@ -1,10 +1,13 @@
 //! Sections turned to run alike, and closed ones begun alike.
 
+use std::cell::OnceCell;
+
 use geometry::{Ellipse, NurbsCurve, Point3, Tolerance, Vector3, as_line};
 
 use super::Run;
+use super::corners::{Begin, Sighted, lines};
 use super::outline::Outline;
-use super::pose::{COMPARED_AT, Pose};
+use super::pose::{COMPARED_AT, Pose, facing_in_turn};
 
 /// Places of every piece that are compared with those of its partner.
 const PER_PIECE: usize = 4;
@@ -14,23 +17,33 @@ const BEGINNINGS: usize = 96;
 const UNLIKE: f64 = 0.05;
 /// Share by which another beginning must be better than the drawn one.
 const CLEARLY: f64 = 1e-6;
+/// Places at which a smooth section is compared with one that has corners.
+const COMPARED_CLOSELY: usize = 192;
 /// How often the best beginning is looked for ten times more closely.
 const CLOSER: usize = 4;
 
-/// A section that others are compared with.
+/// A section as it is compared with others.
 #[derive(Clone)]
 struct Model {
     pieces: Vec<NurbsCurve>,
     pose: Pose,
-    /// Places at equal shares of its length.
-    marks: Vec<Point3>,
+    /// Places at equal shares of its length, once they are asked for.
+    marks: OnceCell<Vec<Point3>>,
 }
 
 impl Model {
-    fn new(pieces: Vec<NurbsCurve>, pose: Pose) -> Self {
-        let marks = Outline::coarse(&pieces).places(0.0, COMPARED_AT);
-        Self { pieces, pose, marks }
+    fn new(pieces: Vec<NurbsCurve>, closed: bool) -> Self {
+        let marks = marks(&pieces);
+        Self { pose: Pose::of_marks(&marks, closed), pieces, marks: marks.into() }
     }
+
+    fn marks(&self) -> &[Point3] {
+        self.marks.get_or_init(|| marks(&self.pieces))
+    }
+}
+
+fn marks(pieces: &[NurbsCurve]) -> Vec<Point3> {
+    Outline::coarse(pieces).places(0.0, COMPARED_AT)
 }
 
 /// Turns sections to run alike, and begins closed ones alike; empty ones stay out. The one with the most corners, or else
@@ -65,7 +78,104 @@ pub(crate) fn align(runs: Vec<Run>, closed: bool, tolerance: &Tolerance) -> Vec<
     if present.first().is_some_and(|&i| turned[i]) {
         aligned.iter_mut().for_each(|run| *run = backwards(run));
     }
+    if closed {
+        let free: Vec<usize> = present.into_iter().filter(|&i| runs[i].begins.is_none()).collect();
+        begin_beside_corners(&mut aligned, &free, tolerance);
+    }
     aligned
+}
+
+/// Where sections of unlike pieces begin at corners, others with corners begin where that corner's line meets them: at one of
+/// their own, or between two.
+fn begin_beside_corners(aligned: &mut [Vec<NurbsCurve>], free: &[usize], tolerance: &Tolerance) {
+    let present: Vec<usize> = (0..aligned.len()).filter(|&i| !aligned[i].is_empty()).collect();
+    if present.windows(2).all(|w| aligned[w[0]].len() == aligned[w[1]].len()) {
+        return;
+    }
+    let mut shares: Vec<(usize, f64)> = Vec::new();
+    // Those without a corner, outward from the one with the most, each with its neighbour on that side.
+    let smooth: Vec<(usize, usize)>;
+    {
+        let outlines: Vec<Outline<'_>> = present.iter().map(|&i| Outline::new(&aligned[i])).collect();
+        let poses = facing_in_turn(outlines.iter().map(|o| Pose::of(o, true)));
+        let sighted: Vec<Sighted> =
+            outlines.iter().zip(&poses).map(|(o, pose)| Sighted::of(o, pose, true)).collect();
+        if sighted.iter().all(|s| s.corners.is_empty()) {
+            return;
+        }
+        // Those without a corner are begun as they are least twisted.
+        let begun = |(i, s): (&usize, &Sighted)| free.contains(i) && !s.corners.is_empty();
+        let at_corners: Vec<bool> = present.iter().zip(&sighted).map(begun).collect();
+        let begins = lines(&sighted, true, &at_corners).1;
+        let pivot = (0..sighted.len()).max_by_key(|&k| sighted[k].corners.len()).unwrap_or(0);
+        let beside = (pivot + 1..sighted.len()).map(|k| (k, k - 1));
+        let beside = beside.chain((0..pivot).rev().map(|k| (k, k + 1)));
+        smooth = beside
+            .filter(|(k, _)| sighted[*k].corners.is_empty())
+            .map(|(k, other)| (present[k], present[other]))
+            .collect();
+        for (k, begin) in begins.into_iter().enumerate() {
+            match begin {
+                Begin::Here => {}
+                Begin::Corner(c) => shares.push((present[k], sighted[k].corners[c].0)),
+                Begin::Smooth(share) => shares.push((present[k], share)),
+            }
+        }
+    }
+    for (i, share) in shares {
+        aligned[i] = begun_exactly(&aligned[i], share, tolerance);
+    }
+    for (i, beside) in smooth {
+        if free.contains(&i) {
+            let share = least_twisted(&aligned[i], &aligned[beside]);
+            aligned[i] = begun_exactly(&aligned[i], share.rem_euclid(1.0), tolerance);
+        }
+    }
+}
+
+/// The share of a smooth closed section's length from which on it is least twisted against another one, which it is to run
+/// along by equal shares: closely, for where its own corners begin may not count.
+fn least_twisted(own: &[NurbsCurve], other: &[NurbsCurve]) -> f64 {
+    let outlines = [own, other].map(Outline::new);
+    let marks = outlines.each_ref().map(|o| o.places(0.0, COMPARED_CLOSELY));
+    let [pose, before] = {
+        let [own, other] = marks.each_ref().map(|m| Pose::of_marks(m, true));
+        [own.facing(&other), other]
+    };
+    let seen: Vec<Vector3> = marks[0].iter().map(|p| pose.seen(p)).collect();
+    let wanted: Vec<Vector3> = marks[1].iter().map(|p| before.seen(p)).collect();
+    let cost = |first: usize| -> f64 {
+        let places = seen.iter().cycle().skip(first);
+        places.zip(&wanted).map(|(p, q)| (p - q).norm_squared()).sum()
+    };
+    let best = (0..COMPARED_CLOSELY).min_by(|&a, &b| cost(a).total_cmp(&cost(b))).unwrap_or(0);
+    // Where the cost stands still.
+    let slope = |share: f64| -> f64 {
+        let at = |(k, q): (usize, &Vector3)| {
+            let (p, d) = outlines[0].moving((share + k as f64 / COMPARED_CLOSELY as f64).rem_euclid(1.0));
+            (pose.seen(&p) - q).dot(&pose.seen(&(pose.middle + d)))
+        };
+        wanted.iter().enumerate().map(at).sum()
+    };
+    let middle = best as f64 / COMPARED_CLOSELY as f64;
+    let (mut low, mut high) =
+        (middle - 1.0 / COMPARED_CLOSELY as f64, middle + 1.0 / COMPARED_CLOSELY as f64);
+    let (mut below, mut above) = (slope(low), slope(high));
+    if below >= 0.0 || above <= 0.0 {
+        return middle;
+    }
+    // By the secant, which is nearly straight there.
+    let mut share = middle;
+    for _ in 0..CLOSER {
+        share = low - below * (high - low) / (above - below);
+        let here = slope(share);
+        if here < 0.0 {
+            (low, below) = (share, here);
+        } else {
+            (high, above) = (share, here);
+        }
+    }
+    share
 }
 
 pub(crate) fn backwards(run: &[NurbsCurve]) -> Vec<NurbsCurve> {
@@ -91,31 +201,29 @@ fn begun(run: &Run, before: Option<&Model>, closed: bool, tolerance: &Tolerance)
         }
         _ => run.pieces.clone(),
     };
-    let (mut best, mut turned) = (own.clone(), false);
-    let mut pose = Pose::of(&Outline::coarse(&own), closed);
+    let (mut best, mut turned) = (Model::new(own, closed), false);
     if let Some(before) = before {
         let free = closed && run.begins.is_none();
-        let mut candidates: Vec<(Vec<NurbsCurve>, Pose, bool)> = Vec::new();
-        for turned in ways(&pose, before) {
-            let way = if turned { backwards(&own) } else { own.clone() };
-            let seen = Pose::of(&Outline::coarse(&way), closed).facing(&before.pose);
-            let begun = beginnings(&way, &seen, before, free, tolerance);
-            candidates.extend(begun.into_iter().map(|run| (run, seen.clone(), turned)));
+        let mut candidates: Vec<(Model, bool)> = Vec::new();
+        for turned in ways(&best.pose, before) {
+            let mut seen = if turned { Model::new(backwards(&best.pieces), closed) } else { best.clone() };
+            seen.pose = seen.pose.facing(&before.pose);
+            candidates.extend(beginnings(seen, before, free, tolerance).into_iter().map(|m| (m, turned)));
         }
         if let [_, _, ..] = candidates[..] {
             let mut least = f64::INFINITY;
-            for (candidate, seen, back) in candidates {
-                let cost = cost(&candidate, &seen, before);
+            for (candidate, back) in candidates {
+                let cost = cost(&candidate, before);
                 if cost < least * (1.0 - CLEARLY) - f64::MIN_POSITIVE {
-                    (least, best, pose, turned) = (cost, candidate, seen, back);
+                    (least, best, turned) = (cost, candidate, back);
                 }
             }
         } else if let Some(only) = candidates.pop() {
-            (best, pose, turned) = only;
+            (best, turned) = only;
         }
     }
-    let own = if run.reversed { backwards(&best) } else { best.clone() };
-    Begun { own, model: Model::new(best, pose), turned }
+    let own = if run.reversed { backwards(&best.pieces) } else { best.pieces.clone() };
+    Begun { own, model: best, turned }
 }
 
 /// Whether a section may run as it does and whether it may run backwards: the way from whose side it turns like its
@@ -137,26 +245,25 @@ fn ways(pose: &Pose, before: &Model) -> Vec<bool> {
 
 /// The same section begun wherever it may begin: at joints, so that pieces stay whole, at corners if it has any, and a
 /// smooth one anywhere.
-fn beginnings(
-    run: &[NurbsCurve],
-    pose: &Pose,
-    before: &Model,
-    free: bool,
-    tolerance: &Tolerance,
-) -> Vec<Vec<NurbsCurve>> {
+fn beginnings(drawn: Model, before: &Model, free: bool, tolerance: &Tolerance) -> Vec<Model> {
     if !free {
-        return vec![run.to_vec()];
+        return vec![drawn];
     }
+    let run = &drawn.pieces;
+    let as_seen =
+        |pieces: Vec<NurbsCurve>| Model { pieces, pose: drawn.pose.clone(), marks: OnceCell::new() };
     let outline = Outline::coarse(run);
     let corners = outline.corners(true);
     let paired = run.len() == before.pieces.len() && run.len() > 1;
     if paired || corners.contains(&true) {
-        return (0..run.len()).filter(|&k| paired || corners[k]).map(|k| begun_at_joint(run, k)).collect();
+        let at = (0..run.len()).filter(|&k| paired || corners[k]);
+        return at.map(|k| as_seen(begun_at_joint(run, k))).collect();
     }
-    if let Some(begun) = ellipse_beside(run, pose, before) {
-        return vec![begun];
+    if let Some(begun) = ellipse_beside(run, &drawn.pose, before) {
+        return vec![as_seen(begun)];
     }
-    vec![begun_at_share(run, best_share(&outline, pose, before), tolerance)]
+    let share = best_share(&outline, &drawn.pose, before);
+    vec![as_seen(begun_at_share(run, share, tolerance))]
 }
 
 /// An ellipse begun so that it is least twisted against another one, which it then runs along angle by angle: the sum of
@@ -177,7 +284,7 @@ fn best_share(outline: &Outline<'_>, pose: &Pose, before: &Model) -> f64 {
     let every = BEGINNINGS / COMPARED_AT;
     let apart_from = |first: usize| {
         let own: Vec<Point3> = (0..COMPARED_AT).map(|k| places[(first + k * every) % BEGINNINGS]).collect();
-        pose.apart(&own, &before.pose, &before.marks)
+        pose.apart(&own, &before.pose, before.marks())
     };
     let costs: Vec<f64> = (0..BEGINNINGS).map(apart_from).collect();
     let mut best = 0;
@@ -187,7 +294,7 @@ fn best_share(outline: &Outline<'_>, pose: &Pose, before: &Model) -> f64 {
         }
     }
     // Between the places: where the parabola through the best one and its neighbours is lowest, and again more closely.
-    let at = |share: f64| pose.apart(&outline.places(share, COMPARED_AT), &before.pose, &before.marks);
+    let at = |share: f64| pose.apart(&outline.places(share, COMPARED_AT), &before.pose, before.marks());
     let mut share = best as f64 / BEGINNINGS as f64;
     let mut step = 1.0 / BEGINNINGS as f64;
     for _ in 0..CLOSER {
@@ -200,10 +307,10 @@ fn best_share(outline: &Outline<'_>, pose: &Pose, before: &Model) -> f64 {
 }
 
 /// How much a section as it runs and begins is twisted against its neighbour.
-fn cost(run: &[NurbsCurve], pose: &Pose, before: &Model) -> f64 {
+fn cost(own: &Model, before: &Model) -> f64 {
+    let Model { pieces: run, pose, .. } = own;
     if run.len() != before.pieces.len() || run.len() == 1 {
-        let own = Outline::coarse(run).places(0.0, COMPARED_AT);
-        return pose.apart(&own, &before.pose, &before.marks);
+        return pose.apart(own.marks(), &before.pose, before.marks());
     }
     let places = |pieces: &[NurbsCurve]| -> Vec<Point3> {
         let on = |c: &NurbsCurve| {
@@ -261,7 +368,10 @@ fn begun_inside(
     tolerance: &Tolerance,
 ) -> Vec<NurbsCurve> {
     let (piece, t) = outline.locate_cut(share);
-    if let [only] = run {
+    // What ends at a corner stays cut there.
+    if let [only] = run
+        && !outline.corners(true)[0]
+    {
         return vec![only.begun_at(t, tolerance.join).unwrap_or_else(|| only.clone())];
     }
     let Some((before, after)) = run[piece].split(t) else { return run.to_vec() };

@@ -1,12 +1,12 @@
 //! Sections divided alike: between the corners of the richest one every section has its part.
 
-use geometry::{NurbsCurve, Point3, Tolerance, Vector3};
+use geometry::{NurbsCurve, Point3, Tolerance};
 
+use super::corners::{Sighted, lines};
 use super::outline::Outline;
 use super::pose::{Pose, facing_in_turn};
+use super::rows::is_point;
 
-/// Places, besides its joints and their middles, at which a section may be divided.
-const PLACES: usize = 64;
 /// Share of a section's length below which a part of it is none.
 pub(super) const NARROWEST: f64 = 2e-3;
 
@@ -70,39 +70,15 @@ pub(super) fn columns_by_themselves(
             |w: &[usize]| Column::new(runs.iter().map(|run| run[w[0]..w[1]].to_vec()).collect(), ring);
         return ends.windows(2).map(between).collect();
     }
-    let inner = |i: usize| -> Vec<f64> {
-        (1..runs[i].len()).filter(|&k| corners[i][k]).map(|k| outlines[i].joints()[k]).collect()
-    };
-    let inners: Vec<Vec<f64>> = (0..runs.len()).map(inner).collect();
-    let most = inners.iter().map(Vec::len).max().unwrap_or(0);
-    let ring = closed && most == 0 && corners.iter().all(|c| !c[0]);
     let poses = facing_in_turn(outlines.iter().map(|o| Pose::of(o, closed)));
-    let seen = |i: usize, shares: &[f64]| -> Vec<Vector3> {
-        shares.iter().map(|&s| poses[i].seen(&outlines[i].point(s))).collect()
-    };
-    let rich: Vec<usize> = (0..runs.len()).filter(|&i| inners[i].len() == most).collect();
-    let last = runs.len() - 1;
-    let divided: Vec<Vec<f64>> = (0..runs.len())
-        .map(|i| {
-            if inners[i].len() == most {
-                return inners[i].clone();
-            }
-            // Between the richest ones on both sides, the nearer one the more, so that the order does not count.
-            let before = rich.iter().copied().rfind(|k| *k < i);
-            let after = rich.iter().copied().find(|k| *k > i);
-            let marks = match (before, after) {
-                (Some(a), Some(b)) => {
-                    let share = (i - a) as f64 / (b - a) as f64;
-                    let pairs = seen(a, &inners[a]).into_iter().zip(seen(b, &inners[b]));
-                    pairs.map(|(p, q)| p * (1.0 - share) + q * share).collect()
-                }
-                (Some(k), None) | (None, Some(k)) => seen(k, &inners[k]),
-                (None, None) => Vec::new(),
-            };
-            division(&outlines[i], &inners[i], &poses[i], &marks, i == 0 || i == last)
-        })
-        .collect();
-    (0..=most)
+    let sighted: Vec<Sighted> =
+        outlines.iter().zip(&poses).map(|(o, pose)| Sighted::of(o, pose, closed)).collect();
+    let lines = lines(&sighted, closed, &vec![false; runs.len()]).0;
+    let ring = closed && corners.iter().all(|c| !c.contains(&true));
+    let known = |i: usize, k: usize| lines[k][i];
+    let divided: Vec<Vec<f64>> =
+        (0..runs.len()).map(|i| division(i, [runs.len(), lines.len()], known)).collect();
+    (0..=lines.len())
         .map(|k| {
             let chains = outlines.iter().zip(&divided).map(|(outline, shares)| {
                 let from = k.checked_sub(1).map_or(0.0, |k| shares[k]);
@@ -111,6 +87,7 @@ pub(super) fn columns_by_themselves(
             });
             Column::new(chains.collect(), ring)
         })
+        .filter(|column| !column.chains.iter().all(|chain| is_point(chain)))
         .collect()
 }
 
@@ -118,103 +95,93 @@ fn point(at: Point3) -> NurbsCurve {
     NurbsCurve::line(at, at)
 }
 
-/// Shares of a section's length, rising, that lie nearest to `marks` on the whole, its own corners among them. At an end
-/// of the loft two of them may be one corner, into which what runs between them narrows.
+/// Shares of section `i`'s length, rising, at which it meets the lines; `known` gives those of its corners, by section and
+/// line. Between the corners that it has in common with the section on which a line has its corner, each lies at the same
+/// part of the length as there; between two such sections, the nearer one counts the more, so that the order does not. At
+/// an end of the loft several may be one, into which what runs between them narrows.
 fn division(
-    outline: &Outline<'_>,
-    corners: &[f64],
-    pose: &Pose,
-    marks: &[Vector3],
-    may_narrow: bool,
+    i: usize,
+    [sections, lines]: [usize; 2],
+    known: impl Fn(usize, usize) -> Option<f64>,
 ) -> Vec<f64> {
-    if marks.is_empty() {
-        return Vec::new();
-    }
-    let mut places: Vec<f64> = (1..PLACES).map(|k| k as f64 / PLACES as f64).collect();
-    places.extend(outline.joints().windows(2).flat_map(|w| [w[0], 0.5 * (w[0] + w[1])]));
-    places.retain(|s| *s > NARROWEST && *s < 1.0 - NARROWEST);
-    // As many more as there must be at least.
-    places.extend((1..=marks.len()).map(|k| k as f64 / (marks.len() + 1) as f64));
-    places.retain(|s| corners.iter().all(|c| (c - s).abs() > NARROWEST));
-    places.extend(corners);
-    places.sort_by(f64::total_cmp);
-    places.dedup_by(|b, a| *b - *a < 1e-9);
-    let is_corner: Vec<bool> = places.iter().map(|s| corners.contains(s)).collect();
-    let seen: Vec<Vector3> = places.iter().map(|&s| pose.seen(&outline.point(s))).collect();
-    let (n, m) = (places.len(), marks.len());
-    // Cheapest ways: the mark j at the place k, all corners before it used.
-    let mut cost = vec![vec![f64::INFINITY; n]; m];
-    let mut from = vec![vec![0_usize; n]; m];
-    for j in 0..m {
-        // The cheapest place for the mark before, since the last corner.
-        let mut best: Option<(f64, usize)> = None;
-        let mut blocked = false;
-        for k in 0..n {
-            let before = if j == 0 { if blocked { None } else { Some((0.0, 0)) } } else { best };
-            if let Some((until, at)) = before {
-                cost[j][k] = until + (seen[k] - marks[j]).norm_squared();
-                from[j][k] = at;
-            }
-            if is_corner[k] {
-                (best, blocked) = (None, true);
-            }
-            if j > 0 && cost[j - 1][k].is_finite() && best.is_none_or(|b| cost[j - 1][k] < b.0) {
-                best = Some((cost[j - 1][k], k));
-            }
-        }
-    }
-    let last_corner = is_corner.iter().rposition(|c| *c).unwrap_or(0);
-    let end = (last_corner..n).min_by(|&a, &b| cost[m - 1][a].total_cmp(&cost[m - 1][b]));
-    let Some(mut k) = end.filter(|&k| cost[m - 1][k].is_finite()) else {
-        // More corners than marks cannot be; evenly then.
-        return (1..=m).map(|j| j as f64 / (m + 1) as f64).collect();
+    let as_on = |j: usize, k: usize| -> Option<f64> {
+        let there = known(j, k)?;
+        let common = |l: usize| Some([known(i, l)?, known(j, l)?]);
+        let [own, other] = (0..k).rev().find_map(common).unwrap_or([0.0; 2]);
+        let [own_end, other_end] = (k + 1..lines).find_map(common).unwrap_or([1.0; 2]);
+        let width = other_end - other;
+        let part = if width > 0.0 { (there - other) / width } else { 0.5 };
+        Some(own + (own_end - own) * part)
     };
-    let mut chosen = vec![0; m];
-    for j in (0..m).rev() {
-        chosen[j] = k;
-        k = from[j][k];
-    }
-    settled(outline, &places, &is_corner, &chosen, pose, marks, may_narrow)
-}
-
-/// The chosen places, those that are no corners moved to where they lie nearest to their marks, so that a small change of
-/// a section moves them a little and never by a whole step.
-fn settled(
-    outline: &Outline<'_>,
-    places: &[f64],
-    is_corner: &[bool],
-    chosen: &[usize],
-    pose: &Pose,
-    marks: &[Vector3],
-    may_narrow: bool,
-) -> Vec<f64> {
-    let mut shares: Vec<f64> = chosen.iter().map(|&k| places[k]).collect();
-    for j in 0..chosen.len() {
-        if is_corner[chosen[j]] {
+    let wanted = |k: usize| -> f64 {
+        let before = (0..i).rev().find_map(|j| Some((i - j, as_on(j, k)?)));
+        let after = (i + 1..sections).find_map(|j| Some((j - i, as_on(j, k)?)));
+        match (before, after) {
+            (Some((a, p)), Some((b, q))) => (p * b as f64 + q * a as f64) / (a + b) as f64,
+            (Some((_, share)), None) | (None, Some((_, share))) => share,
+            (None, None) => 0.5,
+        }
+    };
+    let mut out: Vec<f64> = Vec::with_capacity(lines);
+    while out.len() < lines {
+        let first = out.len();
+        if let Some(share) = known(i, first) {
+            out.push(share);
             continue;
         }
-        let low = if j == 0 { 0.0 } else { shares[j - 1] };
-        let high = shares.get(j + 1).copied().unwrap_or(1.0);
-        let reach = 1.0 / PLACES as f64;
-        let (from, to) = ((shares[j] - reach).max(low), (shares[j] + reach).min(high));
-        // Nearest where the way to the mark is square to the section.
-        let along = |s: f64| {
-            let (p, d) = outline.moving(s);
-            (pose.seen(&p) - marks[j]).dot(&pose.seen(&(pose.middle + d)))
-        };
-        let nearest = match (along(from) < 0.0, along(to) > 0.0) {
-            (true, true) => geometry::bisect(from, to, |s| along(s) < 0.0),
-            (true, false) => to,
-            _ => from,
-        };
-        let gap = if may_narrow { 0.0 } else { NARROWEST };
-        let found = nearest.clamp(low + gap, (high - gap).max(low + gap));
-        let narrow = |end: f64| may_narrow && (found - end).abs() < NARROWEST;
-        shares[j] = match () {
-            () if narrow(low) => low,
-            () if narrow(high) => high,
-            () => found,
-        };
+        let after = (first..lines).find(|&k| known(i, k).is_some()).unwrap_or(lines);
+        let from = out.last().copied().unwrap_or(0.0);
+        let to = if after < lines { known(i, after) } else { None }.unwrap_or(1.0);
+        out.extend(spread((first..after).map(wanted).collect(), [from, to], i == 0 || i + 1 == sections));
     }
-    shares
+    out
+}
+
+/// Shares moved as little as can be until each lies after the one before it by as much as it must: those that stand too close
+/// go apart about their middle (isotonic regression by pooling adjacent violators; Barlow et al., 1972). Where it may narrow,
+/// they are one, or one with what they lie beside.
+fn spread(shares: Vec<f64>, [from, to]: [f64; 2], may_narrow: bool) -> Vec<f64> {
+    let count = shares.len();
+    let gap = if may_narrow { 0.0 } else { NARROWEST.min((to - from) / (count + 1) as f64) };
+    // Groups of shares less their gaps: their sum, and how many there are.
+    let mut groups: Vec<(f64, usize)> = Vec::new();
+    for (k, share) in shares.iter().enumerate() {
+        groups.push((share - gap * k as f64, 1));
+        while let [.., (a, n), (b, m)] = groups[..]
+            && a / n as f64 > b / m as f64
+        {
+            groups.truncate(groups.len() - 2);
+            groups.push((a + b, n + m));
+        }
+    }
+    let free = groups.into_iter().flat_map(|(sum, n)| std::iter::repeat_n(sum / n as f64, n));
+    let (low, high) = (from + gap, to - gap * count as f64);
+    let mut out: Vec<f64> =
+        free.enumerate().map(|(k, s)| s.clamp(low, high.max(low)) + gap * k as f64).collect();
+    if may_narrow {
+        for share in &mut out {
+            match () {
+                () if *share - from < NARROWEST => *share = from,
+                () if to - *share < NARROWEST => *share = to,
+                () => {}
+            }
+        }
+        // Those beside each other meet in their middle.
+        let mut begin = 0;
+        for k in 1..=count {
+            if k == count || out[k] - out[k - 1] >= NARROWEST {
+                let ends = [out[begin], out[k - 1]];
+                let middle = if ends.contains(&from) {
+                    from
+                } else if ends.contains(&to) {
+                    to
+                } else {
+                    out[begin..k].iter().sum::<f64>() / (k - begin) as f64
+                };
+                out[begin..k].fill(middle);
+                begin = k;
+            }
+        }
+    }
+    out
 }

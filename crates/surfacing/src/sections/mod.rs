@@ -4,6 +4,7 @@
 
 mod aligned;
 mod columns;
+mod corners;
 mod outline;
 mod pairs;
 mod pose;

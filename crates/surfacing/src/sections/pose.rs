@@ -21,11 +21,15 @@ pub(super) struct Pose {
 
 impl Pose {
     pub fn of(outline: &Outline<'_>, closed: bool) -> Self {
-        let places = outline.places(0.0, COMPARED_AT);
-        let middle = Point3::from(super::middle(&places));
-        let normal = if closed { Frame::of_outline(&places).map(|f| f.z) } else { None };
+        Self::of_marks(&outline.places(0.0, COMPARED_AT), closed)
+    }
+
+    /// Of a section by its places at equal shares of its length.
+    pub fn of_marks(places: &[Point3], closed: bool) -> Self {
+        let middle = Point3::from(super::middle(places));
+        let normal = if closed { Frame::of_outline(places).map(|f| f.z) } else { None };
         let squares = places.iter().map(|p| (p - middle).norm_squared()).sum::<f64>();
-        let size = (squares / COMPARED_AT as f64).sqrt().max(f64::MIN_POSITIVE);
+        let size = (squares / places.len() as f64).sqrt().max(f64::MIN_POSITIVE);
         Self { middle, normal, size, turn: Rotation3::identity() }
     }
 

@@ -4,7 +4,8 @@ use std::cell::RefCell;
 use std::collections::HashMap;
 
 use geometry::{
-    GeometryError, Homogeneous, NurbsCurve, Point3, Tolerance, Vector3, compatible_within, fit_functions,
+    GeometryError, Homogeneous, KnotVector, NurbsCurve, Point3, Tolerance, Vector3, compatible_within,
+    fit_functions,
 };
 
 use super::columns::Column;
@@ -17,6 +18,10 @@ const SHARE_OF_FIT: f64 = 0.5;
 const AGREE: f64 = 1e-6;
 /// The same for weights.
 const SAME_WEIGHT: f64 = 1e-9;
+/// Steps beside a place, as a share of what lies there, over which the change of a velocity is measured.
+const BESIDE: f64 = 1e-3;
+/// Change of a velocity along the shorter neighbour, as a share of it, by which the two sides must differ to bend at once.
+const BENDS: f64 = 0.02;
 /// Parameters of sections nearer than this are one.
 const SAME_PLACE: f64 = 1e-6;
 
@@ -64,13 +69,28 @@ pub(super) fn fitted(
         let place = || courses[k].moving(u);
         Ok::<_, GeometryError>(*known.borrow_mut().entry((k, u.to_bits())).or_insert_with(place))
     };
-    let fits = fit_functions(courses.len(), at, &breaks, SHARE_OF_FIT * tolerance.fit)?;
-    let max_deviation = fits.iter().map(|f| f.max_deviation).fold(0.0, f64::max);
-    let curves: Vec<NurbsCurve> = fits
-        .into_iter()
-        .zip(&outlines)
-        .map(|(f, o)| f.curve.with_ends(Some(o.pieces[0].start()), o.pieces.last().map(NurbsCurve::end)))
-        .collect();
+    // Where any of them bends at once, a stretch of the fit ends: a cubic spline goes on as it bent.
+    let bends = breaks.windows(3).filter(|w| courses.iter().any(|c| c.bends_at_once([w[0], w[1], w[2]])));
+    let mut ends: Vec<f64> = bends.map(|w| w[1]).collect();
+    ends.insert(0, breaks[0]);
+    ends.push(breaks[breaks.len() - 1]);
+    let mut max_deviation: f64 = 0.0;
+    let mut curves: Vec<NurbsCurve> = Vec::with_capacity(courses.len());
+    for w in ends.windows(2) {
+        let within: Vec<f64> = breaks.iter().copied().filter(|b| (w[0]..=w[1]).contains(b)).collect();
+        let fits = fit_functions(courses.len(), at, &within, SHARE_OF_FIT * tolerance.fit)?;
+        max_deviation = fits.iter().map(|f| f.max_deviation).fold(max_deviation, f64::max);
+        let stretches = fits.into_iter().map(|f| f.curve);
+        curves = if curves.is_empty() {
+            stretches.collect()
+        } else {
+            curves.iter().zip(stretches).map(|(a, b)| going_on(a, &b)).collect::<Result<_, _>>()?
+        };
+    }
+    let of_outline = |(c, o): (NurbsCurve, &Outline<'_>)| {
+        c.with_ends(Some(o.pieces[0].start()), o.pieces.last().map(NurbsCurve::end))
+    };
+    let curves: Vec<NurbsCurve> = curves.into_iter().zip(&outlines).map(of_outline).collect();
     let mut faces: Vec<Vec<NurbsCurve>> = vec![Vec::with_capacity(column.chains.len()); joints.len() - 1];
     let mut next = curves.into_iter();
     for chain in &column.chains {
@@ -91,6 +111,16 @@ pub(super) fn fitted(
     let faces = faces.into_iter().map(|rows| compatible_within(&rows, 0.0).map(|c| c.0));
     let faces = faces.map(|rows| points_weighted(rows?)).collect::<Result<_, _>>()?;
     Ok(Fitted { faces, max_deviation })
+}
+
+/// A cubic that goes on as another one of the same weights, from its end, as fast as it arrives: the end is a knot at which
+/// its second derivative may jump, and needs no control point.
+fn going_on(before: &NurbsCurve, after: &NurbsCurve) -> Result<NurbsCurve, GeometryError> {
+    let (a, b) = (before.knots().knots(), after.knots().knots());
+    let knots: Vec<f64> = a[..a.len() - 2].iter().chain(&b[4..]).copied().collect();
+    let (p, q) = (before.homogeneous(), after.homogeneous());
+    let points = p[..p.len() - 1].iter().chain(&q[1..]).copied().collect();
+    NurbsCurve::from_homogeneous(KnotVector::try_new(3, knots)?, points)
 }
 
 /// Whether pieces are but one point, for rounding.
@@ -126,6 +156,16 @@ impl<'a> Course<'a> {
         let (share, speed) = self.law.as_ref().map_or((u, 1.0), |law| law.with_slope(u));
         let (point, velocity) = self.outline.moving(share.clamp(0.0, 1.0));
         (point, velocity * speed)
+    }
+
+    /// Whether its acceleration has a jump at the middle one of three places: where a line goes over into an arc, or its
+    /// speed begins to change.
+    fn bends_at_once(&self, [before, at, after]: [f64; 3]) -> bool {
+        let velocity = |u: f64| self.moving(u).1;
+        // Of the velocity on either side, a little off the place itself, where it may be either side's.
+        let acceleration = |step: f64| (velocity(at + 2.0 * step) - velocity(at + step)) / step;
+        let jump = acceleration(BESIDE * (after - at)) - acceleration(BESIDE * (before - at));
+        jump.norm() * (at - before).min(after - at) > BENDS * velocity(at).norm()
     }
 
     /// Parameters at which it is less smooth than a cubic spline.
