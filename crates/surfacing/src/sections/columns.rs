@@ -1,4 +1,4 @@
-//! Sections divided alike: between the corners of the richest one every section has its part.
+//! Sections divided alike: between the lines from their corners every section has its part.
 
 use geometry::{NurbsCurve, Point3, Tolerance};
 
@@ -51,7 +51,7 @@ impl Column {
 }
 
 /// The columns of sections as they are divided by themselves. Sections of as many pieces pair up piece by piece, and a
-/// corner of one divides all; others are divided where the one with the most corners has them.
+/// corner of one divides all; of others too every corner divides all, at a corner of theirs or where they are smooth.
 pub(super) fn columns_by_themselves(
     runs: &[&Vec<NurbsCurve>],
     closed: bool,

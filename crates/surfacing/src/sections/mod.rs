@@ -1,6 +1,6 @@
-//! Sections of lofts and sweeps: run alike and begun alike (`aligned`), divided where the one with the most corners has
-//! them (`columns`) or where they are joined by hand (`pairs`), and brought to common knots so that the skin through them is as smooth as they are (`rows`); `outline`
-//! is one section by its length, `pose` how it is seen beside others.
+//! Sections of lofts and sweeps: run alike and begun alike (`aligned`), divided into `columns` where their `corners` go
+//! together or where they are joined by hand (`pairs`), and brought to common knots so that the skin through them is as
+//! smooth as they are (`rows`); `outline` is one section by its length, `pose` how it is seen beside others.
 
 mod aligned;
 mod columns;
