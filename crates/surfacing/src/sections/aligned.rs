@@ -5,7 +5,7 @@ use std::cell::OnceCell;
 use geometry::{Ellipse, NurbsCurve, Point3, Tolerance, Vector3, as_line};
 
 use super::Run;
-use super::corners::{Begin, Sighted, lines};
+use super::corners::{Begin, Sighted, lines, richest};
 use super::outline::Outline;
 use super::pose::{COMPARED_AT, Pose, facing_in_turn};
 
@@ -107,7 +107,7 @@ fn begin_beside_corners(aligned: &mut [Vec<NurbsCurve>], free: &[usize], toleran
         let begun = |(i, s): (&usize, &Sighted)| free.contains(i) && !s.corners.is_empty();
         let at_corners: Vec<bool> = present.iter().zip(&sighted).map(begun).collect();
         let begins = lines(&sighted, true, &at_corners).1;
-        let pivot = (0..sighted.len()).max_by_key(|&k| sighted[k].corners.len()).unwrap_or(0);
+        let pivot = richest(&sighted).unwrap_or(0);
         let beside = (pivot + 1..sighted.len()).map(|k| (k, k - 1));
         let beside = beside.chain((0..pivot).rev().map(|k| (k, k + 1)));
         smooth = beside

@@ -75,9 +75,7 @@ impl Sighted {
         let none = Nearest { share: 0.0, at: self.begins_at, off: f64::INFINITY };
         legs.min_by(|a, b| a.off.total_cmp(&b.off)).unwrap_or(none)
     }
-}
 
-impl Sighted {
     /// From 1 for a corner that comes before a place to -1 for one that comes after it.
     fn side(&self, near: &Nearest, corner: usize) -> f64 {
         let before = (near.share - self.corners[corner].0 + 0.5).rem_euclid(1.0) - 0.5;
@@ -107,14 +105,17 @@ pub(super) enum Begin {
     Smooth(f64),
 }
 
+/// The section with the most corners.
+pub(super) fn richest(sections: &[Sighted]) -> Option<usize> {
+    (0..sections.len()).max_by_key(|&i| sections[i].corners.len())
+}
+
 /// The lines that begin at corners, in their order, without the one from where sections begin; and where those that are
 /// `free` to begin elsewhere best do.
 pub(super) fn lines(sections: &[Sighted], closed: bool, free: &[bool]) -> (Vec<Line>, Vec<Begin>) {
     let count = sections.len();
     let mut begins = vec![Begin::Here; count];
-    let Some(pivot) = (0..count).max_by_key(|&i| sections[i].corners.len()) else {
-        return (Vec::new(), begins);
-    };
+    let Some(pivot) = richest(sections) else { return (Vec::new(), begins) };
     let first: Vec<Course> = sections[pivot]
         .inner()
         .into_iter()
