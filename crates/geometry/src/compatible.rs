@@ -80,17 +80,18 @@ impl NurbsCurve {
     }
 
     /// A closed curve begun elsewhere, with the same speed everywhere, so that it is as smooth over its old beginning as it
-    /// was; an ellipse in four quarters comes in four quarters again. `None` within `distance` mm of the old beginning.
+    /// was; an ellipse in four quarters comes in four quarters again. `None` at the old
+    /// beginning, and for others than ellipses within `distance` mm of it.
     #[must_use]
     pub fn begun_at(&self, parameter: f64, distance: f64) -> Option<Self> {
         let (before, after) = self.split(parameter)?;
-        let d = self.domain();
-        if [&before, &after].iter().any(|c| c.polygon_length() <= distance) {
-            return None;
-        }
         // In four quarters again, so that ellipses go together whichever way they are turned.
         if let Some(ellipse) = Ellipse::of(self) {
             return ellipse.begun_at(ellipse.angle(&self.point(parameter))).with_knots_of(self);
+        }
+        let d = self.domain();
+        if [&before, &after].iter().any(|c| c.polygon_length() <= distance) {
+            return None;
         }
         let seam = d.end - parameter;
         let turned = Self::of_pieces_over(&[after, before], &[0.0, seam, d.length()]).ok()?;

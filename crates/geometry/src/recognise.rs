@@ -1,6 +1,8 @@
 use std::f64::consts::FRAC_1_SQRT_2;
 
-use crate::{Frame, NurbsCurve, Point3, Vector3};
+use nalgebra::Matrix4;
+
+use crate::{Frame, GeometryError, NurbsCurve, Point3, Vector3, circle_arc};
 
 /// The ends of a curve that is a straight line run without turning back, to `tolerance` mm; else `None`.
 #[must_use]
@@ -132,6 +134,22 @@ impl Ellipse {
         let (sine, cosine) = angle.sin_cos();
         let (a, b) = (self.a * cosine + self.b * sine, self.b * cosine - self.a * sine);
         Self { a, b, ..*self }
+    }
+
+    /// Its arc from an angle over `sweep` radians, the same for a place and its likeness: in equal pieces of at most a
+    /// quarter of a turn of the angle.
+    ///
+    /// # Errors
+    /// `NoDirection` for a sweep that is zero, not finite, or more than a turn.
+    pub fn arc(&self, from: f64, sweep: f64) -> Result<NurbsCurve, GeometryError> {
+        let plane = Frame::new(Point3::origin(), Vector3::x(), Vector3::y());
+        let plane = plane.ok_or(GeometryError::NoDirection { at: self.centre.into() })?;
+        let unit = circle_arc(&plane, 1.0, from, sweep)?;
+        let flat = |v: Vector3| v.push(0.0);
+        let square = self.a.cross(&self.b);
+        let map =
+            Matrix4::from_columns(&[flat(self.a), flat(self.b), flat(square), self.centre.coords.push(1.0)]);
+        Ok(unit.transformed(&map))
     }
 
     /// As a curve with the knots of another one that is an ellipse too.

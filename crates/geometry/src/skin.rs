@@ -43,7 +43,8 @@ pub struct SkinCourse {
 
 impl SkinCourse {
     /// For faces, each with the same number of compatible sections: the mean over all columns of control points of each
-    /// one's chord parameters (equation 10.8), here of the chords themselves.
+    /// one's chord parameters (equation 10.8), here of the chords themselves; a face counts for as much of the sections as
+    /// it has of their length.
     ///
     /// # Errors
     /// `TooFewPoints` for fewer than two sections, `RepeatedPoint` for sections that lie on each other.
@@ -55,8 +56,10 @@ impl SkinCourse {
         let rows: Vec<Vec<Point3>> = (0..count + usize::from(ring))
             .map(|i| faces.iter().flat_map(|rows| rows[i % count].control_points()).collect())
             .collect();
+        let shares = shares(faces);
         let mean = |w: &[Vec<Point3>]| {
-            w[0].iter().zip(&w[1]).map(|(a, b)| (b - a).norm()).sum::<f64>() / w[0].len() as f64
+            let chords = w[0].iter().zip(&w[1]).map(|(a, b)| (b - a).norm());
+            chords.zip(&shares).map(|(chord, share)| chord * share).sum::<f64>()
         };
         let steps: Vec<f64> = rows.windows(2).map(mean).collect();
         let length: f64 = steps.iter().sum();
@@ -81,6 +84,18 @@ impl SkinCourse {
         let last = self.at.len() - 1;
         [(self.at[1] - self.at[0]) * self.length, (self.at[last] - self.at[last - 1]) * self.length]
     }
+}
+
+/// How much each control point of all faces counts, by the lengths of those: 1 in all.
+fn shares(faces: &[Vec<NurbsCurve>]) -> Vec<f64> {
+    let length = |rows: &Vec<NurbsCurve>| rows.iter().map(NurbsCurve::polygon_length).sum::<f64>();
+    let whole = faces.iter().map(length).sum::<f64>().max(f64::MIN_POSITIVE);
+    let of_face = |rows: &Vec<NurbsCurve>| {
+        let share = length(rows) / whole;
+        let count = rows[0].homogeneous().len();
+        std::iter::repeat_n(share / count as f64, count)
+    };
+    faces.iter().flat_map(of_face).collect()
 }
 
 /// The skin through compatible sections, u along them and v across.

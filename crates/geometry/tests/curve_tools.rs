@@ -4,9 +4,9 @@
 use std::f64::consts::{FRAC_PI_2, PI, TAU};
 
 use geometry::{
-    Elementary, Frame, GeometryError, KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3, along_direction,
-    chamfer, circle_arc, closest_on_surface, extended, extended_to, fillet, fit_function, fit_points, recast,
-    through_points,
+    Elementary, Ellipse, Frame, GeometryError, KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3,
+    along_direction, chamfer, circle_arc, closest_on_surface, extended, extended_to, fillet, fit_function,
+    fit_points, recast, through_points,
 };
 use proptest::prelude::*;
 
@@ -42,6 +42,28 @@ fn lengths_are_those_of_the_handbooks() {
         None,
     );
     near(cubic.unwrap().length(), 5.268_365_543_018_514, 1e-11);
+}
+
+// The equation of the ellipse, and its mirror images.
+#[test]
+fn arcs_of_ellipses_are_the_same_from_both_ends() {
+    let whole = Ellipse::of(&ellipse(5.0, 3.0)).unwrap();
+    for (from, sweep) in [(0.3, 0.4), (-1.1, 2.2), (2.0, 4.0), (0.1, TAU), (1.0, -2.5)] {
+        let arc = whole.arc(from, sweep).unwrap();
+        let mirrored = whole.arc(-from, -sweep).unwrap();
+        near((arc.start() - p(5.0 * from.cos(), 3.0 * from.sin())).norm(), 0.0, 1e-12);
+        near((arc.end() - p(5.0 * (from + sweep).cos(), 3.0 * (from + sweep).sin())).norm(), 0.0, 1e-12);
+        for k in 0..=32 {
+            let share = f64::from(k) / 32.0;
+            let (q, m) = (arc.point(arc.domain().at(share)), mirrored.point(mirrored.domain().at(share)));
+            near((q.x / 5.0).powi(2) + (q.y / 3.0).powi(2), 1.0, 1e-12);
+            near((q - p(m.x, -m.y)).norm(), 0.0, 1e-12);
+            // Run from the other end.
+            let back = whole.arc(from + sweep, -sweep).unwrap();
+            near((q - back.point(back.domain().at(1.0 - share))).norm(), 0.0, 1e-12);
+        }
+    }
+    assert!(whole.arc(0.0, 0.0).is_err());
 }
 
 #[test]

@@ -90,11 +90,110 @@ fn asymmetry(faces: &[&NurbsSurface]) -> f64 {
 /// An outline with how large it is, how far along x, and how it is leant about y.
 type Set = (Family, f64, f64, f64);
 
+/// Sections one above the other, each begun at a piece and run either way.
+fn stacked_up(sets: &[Set], drawn: &[(usize, bool)], leant: bool) -> Vec<Section> {
+    let section = |(i, (set, (begin, back))): (usize, (&Set, &(usize, bool)))| {
+        let (family, size, along, lean) = set;
+        let (sin, cos) = if leant { lean.sin_cos() } else { (0.0, 1.0) };
+        let mut own = mapped(family.outline(), |p| {
+            Point3::new(size * p.x * cos + along, size * p.y, size * p.x * sin + STEP * i as f64)
+        });
+        let count = own.len();
+        own.rotate_left(begin % count);
+        if *back {
+            own = own.iter().rev().map(NurbsCurve::reversed).collect();
+        }
+        in_space(own)
+    };
+    sets.iter().zip(drawn).enumerate().map(section).collect()
+}
+
+// Found by chance: once each of them came out unsymmetric by 1 to 7 mm.
+#[test]
+fn sections_whose_corners_lie_between_others_are_joined_evenly() {
+    let sharp = |radii: &[f64]| Family::Rounded { radii: radii.to_vec(), rounding: 0.0 };
+    let rounded = |radii: &[f64]| Family::Rounded { radii: radii.to_vec(), rounding: 1.0 };
+    let foil = |thickness: f64, blunt: bool| Family::Foil { thickness, blunt };
+    let rows: [(&str, Vec<Set>); 8] = [
+        (
+            "a nose between two corners",
+            vec![
+                (sharp(&[15.5, 16.9, 17.1, 17.1, 16.9]), 0.53, 1.4, -0.12),
+                (foil(0.177, false), 1.0, 5.9, 0.33),
+            ],
+        ),
+        (
+            "as many pieces only once one is cut",
+            vec![
+                (rounded(&[21.0, 21.2, 16.1, 21.8, 16.1, 21.2]), 0.51, 3.4, 0.07),
+                (rounded(&[15.5, 17.1, 18.5, 18.5, 17.1]), 0.46, 1.4, -0.48),
+            ],
+        ),
+        (
+            "a blunt edge to a corner, a nose to a side",
+            vec![
+                (foil(0.163, true), 0.63, 0.0, 0.46),
+                (sharp(&[14.1, 15.6, 18.5, 18.5, 15.6]), 0.87, -5.7, 0.04),
+            ],
+        ),
+        (
+            "two corners each, at unlike ends",
+            vec![(foil(0.066, false), 0.72, -5.8, -0.38), (foil(0.159, true), 0.82, -1.4, 0.36)],
+        ),
+        (
+            "over a smooth section",
+            vec![
+                (foil(0.2, false), 0.91, 5.8, -0.06),
+                (Family::Ellipse { a: 14.0, b: 12.4 }, 1.0, -4.6, 0.16),
+                (sharp(&[19.7, 20.6, 17.1, 17.1, 20.6]), 0.87, -4.0, 0.0),
+            ],
+        ),
+        (
+            "a blunt edge in the middle",
+            vec![
+                (foil(0.113, false), 1.04, 4.9, 0.16),
+                (foil(0.159, true), 0.66, 1.2, 0.13),
+                (foil(0.213, false), 0.85, 1.5, -0.31),
+            ],
+        ),
+        (
+            "an edge that opens behind a smooth section",
+            vec![
+                (Family::Drop { radii: vec![15.9, 20.6, 20.7, 20.7, 20.6] }, 0.45, 2.6, -0.04),
+                (Family::Ellipse { a: 19.8, b: 17.5 }, 1.18, 1.2, 0.28),
+                (foil(0.069, true), 0.41, 2.8, -0.19),
+                (foil(0.134, false), 0.52, -1.7, -0.46),
+            ],
+        ),
+        (
+            "faces of unlike widths",
+            vec![
+                (rounded(&[15.2, 19.0, 14.0, 20.1, 14.0, 19.0]), 0.98, 1.1, 0.3),
+                (foil(0.071, true), 1.28, -0.9, -0.32),
+                (sharp(&[21.9, 17.9, 14.7, 14.7, 17.9]), 0.79, -3.2, -0.07),
+                (Family::Ellipse { a: 17.5, b: 25.5 }, 1.16, 0.9, -0.34),
+            ],
+        ),
+    ];
+    let drawn = [(3, true), (4, false), (7, true), (0, true)];
+    for (name, sets) in rows {
+        for (between, leant) in [(Between::Smooth, true), (Between::Straight, false)] {
+            let sections = stacked_up(&sets, &drawn, leant);
+            let body = made(&sections, between);
+            let off = asymmetry(&sides(&body));
+            assert!(off < 0.01, "{name}: {off} mm");
+            let volume = sound(&body, 0);
+            let back = sound(&made(&sections.into_iter().rev().collect::<Vec<_>>(), between), 0);
+            assert!((volume - back).abs() < 1e-5 * volume, "{name}: {volume} and back {back}");
+        }
+    }
+}
+
 proptest! {
     #![proptest_config(ProptestConfig { rng_seed: RngSeed::Fixed(17), ..ProptestConfig::with_cases(120) })]
 
-    // The same ones each time: of other 134 pairs one still came out unsymmetric, where a corner could as well go to either of
-    // two others.
+    // The same ones each time: of 1754 others 16 were off by more than 0.003 mm, 3 of them by more than 0.09, where a corner
+    // could as well go to either of two others.
     #[test]
     fn unlike_symmetric_sections_give_symmetric_solids(
         sets in prop::collection::vec((families().prop_map(Family::symmetric), 0.4..1.3f64, -6.0..6.0f64, -FRAC_PI_6..FRAC_PI_6), 2..5),
@@ -102,20 +201,7 @@ proptest! {
         straight in prop::bool::ANY,
         drawn in prop::collection::vec((0..8usize, prop::bool::ANY), 5),
     ) {
-        let section = |(i, (set, (begin, back))): (usize, (&Set, &(usize, bool)))| {
-            let (family, size, along, lean) = set;
-            let (sin, cos) = if leant { lean.sin_cos() } else { (0.0, 1.0) };
-            let mut own = mapped(family.outline(), |p| {
-                Point3::new(size * p.x * cos + along, size * p.y, size * p.x * sin + STEP * i as f64)
-            });
-            let count = own.len();
-            own.rotate_left(begin % count);
-            if *back {
-                own = own.iter().rev().map(NurbsCurve::reversed).collect();
-            }
-            in_space(own)
-        };
-        let sections: Vec<Section> = sets.iter().zip(&drawn).enumerate().map(section).collect();
+        let sections = stacked_up(&sets, &drawn, leant);
         let how = if straight { Between::Straight } else { Between::Smooth };
         let body = made(&sections, how);
         let volume = sound(&body, 0);
@@ -126,11 +212,10 @@ proptest! {
         }
         let reversed: Vec<Section> = sections.into_iter().rev().collect();
         let back = sound(&made(&reversed, how), 0);
-        if sets.len() == 2 {
-            // Both ends of a blunt edge may go to two places beside each other.
-            let off = asymmetry(&faces);
-            prop_assert!(off < 0.25, "{off} mm");
-            prop_assert!((volume - back).abs() < 2e-3 * volume, "{volume} and back {back}");
-        }
+        // A blunt edge beside a smooth place is as wide there as the narrowest face.
+        let off = asymmetry(&faces);
+        prop_assert!(off < 0.02, "{off} mm");
+        // How far apart sections are counts their control points, of which a fit may need a few more from the other end.
+        prop_assert!((volume - back).abs() < 5e-4 * volume, "{volume} and back {back}");
     }
 }

@@ -5,9 +5,10 @@ use std::cell::OnceCell;
 use geometry::{Ellipse, NurbsCurve, Point3, Tolerance, Vector3, as_line};
 
 use super::Run;
-use super::corners::{Begin, Sighted, lines, richest};
+use super::corners::beginnings_alike;
 use super::outline::Outline;
 use super::pose::{COMPARED_AT, Pose, facing_in_turn};
+use super::sighted::Sighted;
 
 /// Places of every piece that are compared with those of its partner.
 const PER_PIECE: usize = 4;
@@ -17,8 +18,6 @@ const BEGINNINGS: usize = 96;
 const UNLIKE: f64 = 0.05;
 /// Share by which another beginning must be better than the drawn one.
 const CLEARLY: f64 = 1e-6;
-/// Places at which a smooth section is compared with one that has corners.
-const COMPARED_CLOSELY: usize = 192;
 /// How often the best beginning is looked for ten times more closely.
 const CLOSER: usize = 4;
 
@@ -47,8 +46,8 @@ fn marks(pieces: &[NurbsCurve]) -> Vec<Point3> {
 }
 
 /// Turns sections to run alike, and begins closed ones alike; empty ones stay out. The one with the most corners, or else
-/// pieces, or else the longest, is begun as it is, or at its first corner, and the others follow it, each its neighbour, so that their order does
-/// not count; all run as the first one does.
+/// pieces, or else the longest, is begun as it is, or at its first corner, and the others follow it, each its neighbour, so
+/// that their order does not count; all run as the first one does.
 pub(crate) fn align(runs: Vec<Run>, closed: bool, tolerance: &Tolerance) -> Vec<Vec<NurbsCurve>> {
     let structure = |run: &Run| {
         let outline = Outline::coarse(&run.pieces);
@@ -62,15 +61,16 @@ pub(crate) fn align(runs: Vec<Run>, closed: bool, tolerance: &Tolerance) -> Vec<
     let richest = present.iter().copied().rev().max_by(richer);
     let mut aligned: Vec<Vec<NurbsCurve>> = vec![Vec::new(); runs.len()];
     let Some(first) = richest else { return aligned };
+    let alike = present.windows(2).all(|w| runs[w[0]].pieces.len() == runs[w[1]].pieces.len());
     let mut turned = vec![false; runs.len()];
-    let Begun { own, model, .. } = begun(&runs[first], None, closed, tolerance);
+    let Begun { own, model, .. } = begun(&runs[first], None, closed, alike, tolerance);
     aligned[first] = own;
     let onward = present.iter().copied().filter(|i| *i > first).collect::<Vec<_>>();
     let back = present.iter().copied().rev().filter(|i| *i < first).collect::<Vec<_>>();
     for way in [onward, back] {
         let mut before = model.clone();
         for i in way {
-            let begun = begun(&runs[i], Some(&before), closed, tolerance);
+            let begun = begun(&runs[i], Some(&before), closed, alike, tolerance);
             (aligned[i], turned[i]) = (begun.own, begun.turned);
             before = begun.model;
         }
@@ -78,104 +78,30 @@ pub(crate) fn align(runs: Vec<Run>, closed: bool, tolerance: &Tolerance) -> Vec<
     if present.first().is_some_and(|&i| turned[i]) {
         aligned.iter_mut().for_each(|run| *run = backwards(run));
     }
-    if closed {
+    if closed && !alike {
         let free: Vec<usize> = present.into_iter().filter(|&i| runs[i].begins.is_none()).collect();
-        begin_beside_corners(&mut aligned, &free, tolerance);
+        begin_along_a_line(&mut aligned, &free, tolerance);
     }
     aligned
 }
 
-/// Where sections of unlike pieces begin at corners, others with corners begin where that corner's line meets them: at one of
-/// their own, or between two.
-fn begin_beside_corners(aligned: &mut [Vec<NurbsCurve>], free: &[usize], tolerance: &Tolerance) {
+/// Begins sections of unlike pieces along one line where they are `free` to: from a corner, if any of them has one, to one
+/// of theirs or between two.
+fn begin_along_a_line(aligned: &mut [Vec<NurbsCurve>], free: &[usize], tolerance: &Tolerance) {
     let present: Vec<usize> = (0..aligned.len()).filter(|&i| !aligned[i].is_empty()).collect();
-    if present.windows(2).all(|w| aligned[w[0]].len() == aligned[w[1]].len()) {
-        return;
-    }
-    let mut shares: Vec<(usize, f64)> = Vec::new();
-    // Those without a corner, outward from the one with the most, each with its neighbour on that side.
-    let smooth: Vec<(usize, usize)>;
-    {
+    let shares: Vec<f64> = {
         let outlines: Vec<Outline<'_>> = present.iter().map(|&i| Outline::new(&aligned[i])).collect();
         let poses = facing_in_turn(outlines.iter().map(|o| Pose::of(o, true)));
-        let sighted: Vec<Sighted> =
+        let sighted: Vec<Sighted<'_>> =
             outlines.iter().zip(&poses).map(|(o, pose)| Sighted::of(o, pose, true)).collect();
-        if sighted.iter().all(|s| s.corners.is_empty()) {
-            return;
-        }
-        // Those without a corner are begun as they are least twisted.
-        let begun = |(i, s): (&usize, &Sighted)| free.contains(i) && !s.corners.is_empty();
-        let at_corners: Vec<bool> = present.iter().zip(&sighted).map(begun).collect();
-        let begins = lines(&sighted, true, &at_corners).1;
-        let pivot = richest(&sighted).unwrap_or(0);
-        let beside = (pivot + 1..sighted.len()).map(|k| (k, k - 1));
-        let beside = beside.chain((0..pivot).rev().map(|k| (k, k + 1)));
-        smooth = beside
-            .filter(|(k, _)| sighted[*k].corners.is_empty())
-            .map(|(k, other)| (present[k], present[other]))
-            .collect();
-        for (k, begin) in begins.into_iter().enumerate() {
-            match begin {
-                Begin::Here => {}
-                Begin::Corner(c) => shares.push((present[k], sighted[k].corners[c].0)),
-                Begin::Smooth(share) => shares.push((present[k], share)),
-            }
-        }
-    }
-    for (i, share) in shares {
-        aligned[i] = begun_exactly(&aligned[i], share, tolerance);
-    }
-    for (i, beside) in smooth {
-        if free.contains(&i) {
-            let share = least_twisted(&aligned[i], &aligned[beside]);
-            aligned[i] = begun_exactly(&aligned[i], share.rem_euclid(1.0), tolerance);
-        }
-    }
-}
-
-/// The share of a smooth closed section's length from which on it is least twisted against another one, which it is to run
-/// along by equal shares: closely, for where its own corners begin may not count.
-fn least_twisted(own: &[NurbsCurve], other: &[NurbsCurve]) -> f64 {
-    let outlines = [own, other].map(Outline::new);
-    let marks = outlines.each_ref().map(|o| o.places(0.0, COMPARED_CLOSELY));
-    let [pose, before] = {
-        let [own, other] = marks.each_ref().map(|m| Pose::of_marks(m, true));
-        [own.facing(&other), other]
+        let begun: Vec<bool> = present.iter().map(|i| !free.contains(i)).collect();
+        beginnings_alike(&sighted, &begun)
     };
-    let seen: Vec<Vector3> = marks[0].iter().map(|p| pose.seen(p)).collect();
-    let wanted: Vec<Vector3> = marks[1].iter().map(|p| before.seen(p)).collect();
-    let cost = |first: usize| -> f64 {
-        let places = seen.iter().cycle().skip(first);
-        places.zip(&wanted).map(|(p, q)| (p - q).norm_squared()).sum()
-    };
-    let best = (0..COMPARED_CLOSELY).min_by(|&a, &b| cost(a).total_cmp(&cost(b))).unwrap_or(0);
-    // Where the cost stands still.
-    let slope = |share: f64| -> f64 {
-        let at = |(k, q): (usize, &Vector3)| {
-            let (p, d) = outlines[0].moving((share + k as f64 / COMPARED_CLOSELY as f64).rem_euclid(1.0));
-            (pose.seen(&p) - q).dot(&pose.seen(&(pose.middle + d)))
-        };
-        wanted.iter().enumerate().map(at).sum()
-    };
-    let middle = best as f64 / COMPARED_CLOSELY as f64;
-    let (mut low, mut high) =
-        (middle - 1.0 / COMPARED_CLOSELY as f64, middle + 1.0 / COMPARED_CLOSELY as f64);
-    let (mut below, mut above) = (slope(low), slope(high));
-    if below >= 0.0 || above <= 0.0 {
-        return middle;
-    }
-    // By the secant, which is nearly straight there.
-    let mut share = middle;
-    for _ in 0..CLOSER {
-        share = low - below * (high - low) / (above - below);
-        let here = slope(share);
-        if here < 0.0 {
-            (low, below) = (share, here);
-        } else {
-            (high, above) = (share, here);
+    for (&i, share) in present.iter().zip(shares) {
+        if share != 0.0 {
+            aligned[i] = begun_exactly(&aligned[i], share, tolerance);
         }
     }
-    share
 }
 
 pub(crate) fn backwards(run: &[NurbsCurve]) -> Vec<NurbsCurve> {
@@ -191,7 +117,7 @@ struct Begun {
     turned: bool,
 }
 
-fn begun(run: &Run, before: Option<&Model>, closed: bool, tolerance: &Tolerance) -> Begun {
+fn begun(run: &Run, before: Option<&Model>, closed: bool, alike: bool, tolerance: &Tolerance) -> Begun {
     let own = match run.begins {
         Some(share) if closed => begun_at_share(&run.pieces, share, tolerance),
         // Faces are divided where sections begin: at a corner, so that what is smooth stays whole.
@@ -203,9 +129,11 @@ fn begun(run: &Run, before: Option<&Model>, closed: bool, tolerance: &Tolerance)
     };
     let (mut best, mut turned) = (Model::new(own, closed), false);
     if let Some(before) = before {
-        let free = closed && run.begins.is_none();
+        let ways = ways(&best.pose, before);
+        // Unlike ones are begun again, when all run alike.
+        let free = closed && run.begins.is_none() && (alike || ways.len() > 1);
         let mut candidates: Vec<(Model, bool)> = Vec::new();
-        for turned in ways(&best.pose, before) {
+        for turned in ways {
             let mut seen = if turned { Model::new(backwards(&best.pieces), closed) } else { best.clone() };
             seen.pose = seen.pose.facing(&before.pose);
             candidates.extend(beginnings(seen, before, free, tolerance).into_iter().map(|m| (m, turned)));
@@ -350,10 +278,11 @@ fn begun_at_share(run: &[NurbsCurve], share: f64, tolerance: &Tolerance) -> Vec<
     begun_inside(run, &outline, share, tolerance)
 }
 
-/// A closed run begun anywhere, a joint as it is.
+/// A closed run begun anywhere; at a joint, if that is as good as there and a piece would be cut for it.
 pub(super) fn begun_exactly(run: &[NurbsCurve], share: f64, tolerance: &Tolerance) -> Vec<NurbsCurve> {
     let outline = Outline::new(run);
-    let near = tolerance.join / outline.whole();
+    let whole = run.len() == 1 && !outline.corners(true)[0];
+    let near = if whole { 0.0 } else { tolerance.join / outline.whole() };
     let joint = outline.joints().iter().position(|j| (j - share).abs() <= near);
     match joint {
         Some(joint) => begun_at_joint(run, joint % run.len()),

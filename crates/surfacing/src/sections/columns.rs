@@ -2,10 +2,11 @@
 
 use geometry::{NurbsCurve, Point3, Tolerance};
 
-use super::corners::{Sighted, lines};
+use super::corners::{Line, Meets, lines};
 use super::outline::Outline;
 use super::pose::{Pose, facing_in_turn};
 use super::rows::is_point;
+use super::sighted::Sighted;
 
 /// Share of a section's length below which a part of it is none.
 pub(super) const NARROWEST: f64 = 2e-3;
@@ -21,11 +22,15 @@ pub(super) struct Column {
 }
 
 impl Column {
-    /// Paired piece by piece, where all sections have as many, else as a whole.
-    fn new(chains: Vec<Vec<NurbsCurve>>, ring: bool) -> Self {
-        let alike = chains.windows(2).all(|w| w[0].len() == w[1].len());
-        let links = |chain: &Vec<NurbsCurve>| if alike { (0..chain.len()).collect() } else { vec![0] };
+    /// Paired piece by piece, of which all sections have as many.
+    fn of_pairs(chains: Vec<Vec<NurbsCurve>>, ring: bool) -> Self {
+        let links = |chain: &Vec<NurbsCurve>| (0..chain.len()).collect();
         Self { links: chains.iter().map(links).collect(), chains, ring }
+    }
+
+    /// Paired as a whole.
+    fn whole(chains: Vec<Vec<NurbsCurve>>, ring: bool) -> Self {
+        Self { links: vec![vec![0]; chains.len()], chains, ring }
     }
 
     /// Whether the pieces of all sections pair up one by one.
@@ -60,24 +65,24 @@ pub(super) fn columns_by_themselves(
     let outlines: Vec<Outline<'_>> = runs.iter().map(|run| Outline::new(run)).collect();
     let corners: Vec<Vec<bool>> = outlines.iter().map(|o| o.corners(closed)).collect();
     let count = runs[0].len();
-    if runs.iter().all(|run| run.len() == count) {
+    // What was cut to begin alike has one piece more than was drawn.
+    let cut = closed && outlines.iter().any(Outline::begins_inside_a_piece);
+    if !cut && runs.iter().all(|run| run.len() == count) {
         let hard = |k: usize| corners.iter().any(|c| c[k % count]);
         let mut ends: Vec<usize> = std::iter::once(0).chain((1..count).filter(|&k| hard(k))).collect();
         // Where any has corners, all begin at one.
         let ring = closed && !hard(0);
         ends.push(count);
         let between =
-            |w: &[usize]| Column::new(runs.iter().map(|run| run[w[0]..w[1]].to_vec()).collect(), ring);
+            |w: &[usize]| Column::of_pairs(runs.iter().map(|run| run[w[0]..w[1]].to_vec()).collect(), ring);
         return ends.windows(2).map(between).collect();
     }
     let poses = facing_in_turn(outlines.iter().map(|o| Pose::of(o, closed)));
     let sighted: Vec<Sighted> =
         outlines.iter().zip(&poses).map(|(o, pose)| Sighted::of(o, pose, closed)).collect();
-    let lines = lines(&sighted, closed, &vec![false; runs.len()]).0;
+    let lines = lines(&sighted);
     let ring = closed && corners.iter().all(|c| !c.contains(&true));
-    let known = |i: usize, k: usize| lines[k][i];
-    let divided: Vec<Vec<f64>> =
-        (0..runs.len()).map(|i| division(i, [runs.len(), lines.len()], known)).collect();
+    let divided: Vec<Vec<f64>> = (0..runs.len()).map(|i| division(i, runs.len(), &lines)).collect();
     (0..=lines.len())
         .map(|k| {
             let chains = outlines.iter().zip(&divided).map(|(outline, shares)| {
@@ -85,7 +90,7 @@ pub(super) fn columns_by_themselves(
                 let to = shares.get(k).copied().unwrap_or(1.0);
                 if to > from { outline.part(from, to, tolerance) } else { vec![point(outline.point(from))] }
             });
-            Column::new(chains.collect(), ring)
+            Column::whole(chains.collect(), ring)
         })
         .filter(|column| !column.chains.iter().all(|chain| is_point(chain)))
         .collect()
@@ -95,45 +100,24 @@ fn point(at: Point3) -> NurbsCurve {
     NurbsCurve::line(at, at)
 }
 
-/// Shares of section `i`'s length, rising, at which it meets the lines; `known` gives those of its corners, by section and
-/// line. Between the corners that it has in common with the section on which a line has its corner, each lies at the same
-/// part of the length as there; between two such sections, the nearer one counts the more, so that the order does not. At
-/// an end of the loft several may be one, into which what runs between them narrows.
-fn division(
-    i: usize,
-    [sections, lines]: [usize; 2],
-    known: impl Fn(usize, usize) -> Option<f64>,
-) -> Vec<f64> {
-    let as_on = |j: usize, k: usize| -> Option<f64> {
-        let there = known(j, k)?;
-        let common = |l: usize| Some([known(i, l)?, known(j, l)?]);
-        let [own, other] = (0..k).rev().find_map(common).unwrap_or([0.0; 2]);
-        let [own_end, other_end] = (k + 1..lines).find_map(common).unwrap_or([1.0; 2]);
-        let width = other_end - other;
-        let part = if width > 0.0 { (there - other) / width } else { 0.5 };
-        Some(own + (own_end - own) * part)
-    };
-    let wanted = |k: usize| -> f64 {
-        let before = (0..i).rev().find_map(|j| Some((i - j, as_on(j, k)?)));
-        let after = (i + 1..sections).find_map(|j| Some((j - i, as_on(j, k)?)));
-        match (before, after) {
-            (Some((a, p)), Some((b, q))) => (p * b as f64 + q * a as f64) / (a + b) as f64,
-            (Some((_, share)), None) | (None, Some((_, share))) => share,
-            (None, None) => 0.5,
+/// Shares of section `i`'s length, rising, at which it meets the lines. At an end of the loft several may be one, into which
+/// what runs between them narrows.
+fn division(i: usize, sections: usize, lines: &[Line]) -> Vec<f64> {
+    let is_end = i == 0 || i + 1 == sections;
+    let mut out: Vec<f64> = Vec::with_capacity(lines.len());
+    // Those that lie between two corners.
+    let mut between: Vec<f64> = Vec::new();
+    for meets in lines.iter().map(|line| line[i]).chain([Meets::Corner(1.0)]) {
+        match meets {
+            Meets::Smooth(share) => between.push(share),
+            Meets::Corner(share) => {
+                let from = out.last().copied().unwrap_or(0.0);
+                out.extend(spread(std::mem::take(&mut between), [from, share], is_end));
+                out.push(share);
+            }
         }
-    };
-    let mut out: Vec<f64> = Vec::with_capacity(lines);
-    while out.len() < lines {
-        let first = out.len();
-        if let Some(share) = known(i, first) {
-            out.push(share);
-            continue;
-        }
-        let after = (first..lines).find(|&k| known(i, k).is_some()).unwrap_or(lines);
-        let from = out.last().copied().unwrap_or(0.0);
-        let to = if after < lines { known(i, after) } else { None }.unwrap_or(1.0);
-        out.extend(spread((first..after).map(wanted).collect(), [from, to], i == 0 || i + 1 == sections));
     }
+    out.truncate(lines.len());
     out
 }
 
@@ -142,6 +126,9 @@ fn division(
 /// they are one, or one with what they lie beside.
 fn spread(shares: Vec<f64>, [from, to]: [f64; 2], may_narrow: bool) -> Vec<f64> {
     let count = shares.len();
+    if count == 0 {
+        return shares;
+    }
     let gap = if may_narrow { 0.0 } else { NARROWEST.min((to - from) / (count + 1) as f64) };
     // Groups of shares less their gaps: their sum, and how many there are.
     let mut groups: Vec<(f64, usize)> = Vec::new();

@@ -1,14 +1,18 @@
-//! Sections of lofts and sweeps: run alike and begun alike (`aligned`), divided into `columns` where their `corners` go
-//! together or where they are joined by hand (`pairs`), and brought to common knots so that the skin through them is as
-//! smooth as they are (`rows`); `outline` is one section by its length, `pose` how it is seen beside others.
+//! Sections of lofts and sweeps: run alike and begun alike (`aligned`), divided into `columns` by the lines between their
+//! `corners` or where they are joined by hand (`pairs`), and brought to common knots so that the skin through them is as
+//! smooth as they are (`rows`). `outline` is one section by its length, `pose` and `sighted` how it is seen beside others,
+//! `matching` which corners of two go together, `law` how those run along each other.
 
 mod aligned;
 mod columns;
 mod corners;
+mod law;
+mod matching;
 mod outline;
 mod pairs;
 mod pose;
 mod rows;
+mod sighted;
 
 use geometry::{GeometryError, NurbsCurve, Point3, Tolerance, Vector3, closest_on_curve, compatible_within};
 

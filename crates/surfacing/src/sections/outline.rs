@@ -1,8 +1,9 @@
 //! A section as a row of pieces, by the length that it has run.
 
 use std::cell::OnceCell;
+use std::f64::consts::TAU;
 
-use geometry::{ArcLength, NurbsCurve, Point3, Tolerance, Vector3, closest_on_curve};
+use geometry::{ArcLength, Ellipse, NurbsCurve, Point3, Tolerance, Vector3, closest_on_curve};
 
 /// Turn of the tangent in radians, a fifth of a degree, above which two pieces meet at a corner.
 pub(crate) const CORNER: f64 = 0.0035;
@@ -179,7 +180,7 @@ impl<'a> Outline<'a> {
                 if share == joint { end } else { self.locate_cut(share).1 }
             };
             let (s, e) = (place(a, d.start, self.joints()[k]), place(b, d.end, self.joints()[k + 1]));
-            out.push(piece.part(s, e));
+            out.push(cut(piece, s, e));
         }
         if out.is_empty() {
             let at = self.point(from);
@@ -200,6 +201,13 @@ impl<'a> Outline<'a> {
             }
         };
         (0..count).map(|k| (k > 0 || closed) && corner(k)).collect()
+    }
+
+    /// Whether its first piece goes on as its last one ends, in its parameter too: both are parts of one.
+    pub fn begins_inside_a_piece(&self) -> bool {
+        let [first, .., last] = self.pieces else { return false };
+        let alike = first.degree() == last.degree() && first.domain().start == last.domain().end;
+        alike && !self.corners(true)[0]
     }
 
     /// Shares at which there is a corner; where it closes, if there is one, both of them.
@@ -223,6 +231,16 @@ impl<'a> Outline<'a> {
     pub fn places(&self, begin: f64, count: usize) -> Vec<Point3> {
         (0..count).map(|k| self.point((begin + k as f64 / count as f64).rem_euclid(1.0))).collect()
     }
+}
+
+/// What runs between two parameters of a piece; of an ellipse evenly, wherever its quarters end.
+fn cut(piece: &NurbsCurve, from: f64, to: f64) -> NurbsCurve {
+    let evenly = || {
+        let ellipse = Ellipse::of(piece)?;
+        let [start, end] = [from, to].map(|t| ellipse.angle(&piece.point(t)));
+        ellipse.arc(start, (end - start).rem_euclid(TAU)).ok()
+    };
+    evenly().unwrap_or_else(|| piece.part(from, to))
 }
 
 /// Pieces with each cut where it has a corner inside.

@@ -1,12 +1,16 @@
 //! A section as it is seen when it is compared with others.
 
-use geometry::{Frame, Point3, Vector3};
+use geometry::{Frame, Point3, Vector3, gauss_legendre};
 use nalgebra::{Rotation3, Unit};
 
 use super::outline::Outline;
 
 /// Places at equal shares of its length at which a section is compared with another one.
 pub(super) const COMPARED_AT: usize = 48;
+
+/// Panels of every knot span, and nodes of each, by which a section's middle and size are measured.
+const PANELS_PER_SPAN: usize = 2;
+const NODES: usize = 6;
 
 /// From where and how large a section is seen when it is compared with others: about its middle, turned until the planes
 /// agree, brought to one size.
@@ -20,16 +24,34 @@ pub(super) struct Pose {
 }
 
 impl Pose {
+    /// Of a section as it is, wherever it begins.
     pub fn of(outline: &Outline<'_>, closed: bool) -> Self {
-        Self::of_marks(&outline.places(0.0, COMPARED_AT), closed)
+        let mut places: Vec<(Point3, f64)> = Vec::new();
+        for piece in outline.pieces {
+            for w in piece.knots().sampled(PANELS_PER_SPAN).windows(2) {
+                places.extend(gauss_legendre(NODES).iter().map(|(node, weight)| {
+                    let (point, velocity) = piece.moving(w[0] + (w[1] - w[0]) * node);
+                    (point, weight * (w[1] - w[0]) * velocity.norm())
+                }));
+            }
+        }
+        let whole = places.iter().map(|p| p.1).sum::<f64>().max(f64::MIN_POSITIVE);
+        let middle = places.iter().map(|(p, w)| p.coords * (w / whole)).sum::<Vector3>();
+        let squares = places.iter().map(|(p, w)| (p.coords - middle).norm_squared() * w).sum::<f64>();
+        let around: Vec<Point3> = places.into_iter().map(|p| p.0).collect();
+        Self::new(Point3::from(middle), squares / whole, closed.then_some(around.as_slice()))
     }
 
     /// Of a section by its places at equal shares of its length.
     pub fn of_marks(places: &[Point3], closed: bool) -> Self {
         let middle = Point3::from(super::middle(places));
-        let normal = if closed { Frame::of_outline(places).map(|f| f.z) } else { None };
         let squares = places.iter().map(|p| (p - middle).norm_squared()).sum::<f64>();
-        let size = (squares / places.len() as f64).sqrt().max(f64::MIN_POSITIVE);
+        Self::new(middle, squares / places.len() as f64, closed.then_some(places))
+    }
+
+    fn new(middle: Point3, mean_square: f64, around: Option<&[Point3]>) -> Self {
+        let normal = around.and_then(Frame::of_outline).map(|f| f.z);
+        let size = mean_square.sqrt().max(f64::MIN_POSITIVE);
         Self { middle, normal, size, turn: Rotation3::identity() }
     }
 
