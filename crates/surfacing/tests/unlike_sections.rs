@@ -191,6 +191,26 @@ fn a_blunt_end_narrows_into_a_sharp_one() {
     }
 }
 
+// Squares turned from one to the next, with circles between them: four sides, whatever their number.
+#[test]
+fn corners_go_on_through_smooth_sections() {
+    let half = |i: u32| 10.0 + 0.02 * f64::from(i);
+    for (count, turn) in [(3, 0.17), (8, 0.1), (52, 0.01)] {
+        let section = |i: u32| {
+            let z = 6.0 * f64::from(i);
+            if i % 2 == 1 {
+                return in_space(circle(1.1 * half(i), z));
+            }
+            in_space(turned(square(half(i), z), turn * f64::from(i / 2)))
+        };
+        let sections: Vec<Section> = (0..count).map(section).collect();
+        let body = made(&sections, Between::Smooth);
+        assert_eq!(body.shells()[0].faces().len(), 6, "{count}");
+        sound(&body, 0);
+        assert_eq!(topology::flaws(body.shells()[0]).len(), 0, "{count}");
+    }
+}
+
 #[test]
 fn a_section_that_begins_where_it_is_smooth_stays_smooth_there() {
     // Flats with a round end, two corners at the back; begun at each of its joints in turn.

@@ -15,6 +15,8 @@ use super::sighted::Sighted;
 
 /// Share of a section by which a smooth beginning had better be away from its corners.
 const CLEAR: f64 = 0.02;
+/// Share of a section within which two places are one.
+const BESIDE: f64 = 1e-3;
 /// Part of the way to a section's nearest corner by which its beginning stays away from that.
 const AWAY: f64 = 0.25;
 
@@ -205,9 +207,11 @@ impl<'r, 'a> Row<'r, 'a> {
         let own = there(b);
         let near = |share: f64| share + (own - share).round();
         let carried = near(there(a));
+        // By more than rounding: of the same line other parts may not be joined yet.
         let between = |k: usize| {
             let at = near(there(k));
-            k != a && k != b && (at - own) * (at - carried) < 0.0
+            let [one, other] = [own.min(carried) + BESIDE, own.max(carried) - BESIDE];
+            k != a && k != b && one < at && at < other
         };
         if (0..self.courses.len()).any(between) {
             return;

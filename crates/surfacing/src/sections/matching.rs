@@ -37,6 +37,13 @@ pub(super) struct Neighbours<'r, 'a> {
     pub all: bool,
 }
 
+/// Two sections whose distances are known.
+struct Pairing<'r, 'a> {
+    of: Neighbours<'r, 'a>,
+    /// What each of their corners costs that is alone.
+    alone: [Vec<f64>; 2],
+}
+
 /// How two sections go together.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Matched {
@@ -100,13 +107,13 @@ enum Place {
 pub(super) fn matched(neighbours: Neighbours<'_, '_>) -> Matched {
     let [a, b] = neighbours.sections;
     if !b.is_richer(a) {
-        return neighbours.matched();
+        return Pairing::new(neighbours).matched();
     }
     let [one, other] = neighbours.corners;
     let [to_one, to_other] = neighbours.many;
     let swapped =
         Neighbours { sections: [b, a], corners: [other, one], many: [to_other, to_one], ..neighbours };
-    let Matched { mut links, law } = swapped.matched();
+    let Matched { mut links, law } = Pairing::new(swapped).matched();
     for link in &mut links {
         link.corners.reverse();
         link.shares.reverse();
@@ -114,24 +121,32 @@ pub(super) fn matched(neighbours: Neighbours<'_, '_>) -> Matched {
     Matched { links, law: law.swapped() }
 }
 
-impl Neighbours<'_, '_> {
+impl<'r, 'a> Pairing<'r, 'a> {
+    fn new(of: Neighbours<'r, 'a>) -> Self {
+        let alone = [0, 1].map(|side: usize| {
+            let off = |corner: &(f64, Vector3)| of.sections[1 - side].nearest(&corner.1).off + ALONE;
+            of.sections[side].corners.iter().map(off).collect()
+        });
+        Self { of, alone }
+    }
+
     fn corner(&self, side: usize, number: usize) -> (f64, Vector3) {
-        self.sections[side].corners[number]
+        self.of.sections[side].corners[number]
     }
 
     fn matched(mut self) -> Matched {
-        self.all &= self.corners[0].len() == self.corners[1].len();
+        self.of.all &= self.of.corners[0].len() == self.of.corners[1].len();
         let too_far = |link: &Link| {
             let [p, q] = [0, 1].map(|side| self.corner(side, link.corners[side]).1);
             (p - q).norm_squared() > FAR * p.norm() * q.norm()
         };
-        self.all &= !self.cheapest(self.anyhow(), &Barred::new(), f64::INFINITY).links.iter().any(too_far);
+        self.of.all &= !self.cheapest(self.anyhow(), &Barred::new(), f64::INFINITY).links.iter().any(too_far);
         self.best()
     }
 
     /// Whether they begin alike however they are begun.
     fn anyhow(&self) -> bool {
-        !self.sections[0].closed
+        !self.of.sections[0].closed
     }
 
     fn best(&self) -> Matched {
@@ -144,7 +159,7 @@ impl Neighbours<'_, '_> {
             }
             barred.extend(doubtful);
         }
-        let begun = self.begun || self.anyhow();
+        let begun = self.of.begun || self.anyhow();
         let best = self.cheapest(begun, &barred, f64::INFINITY);
         let best =
             if best.cost.is_finite() { best } else { self.cheapest(begun, &Barred::new(), f64::INFINITY) };
@@ -154,7 +169,7 @@ impl Neighbours<'_, '_> {
         }
         let mut law = Law::through(anchors);
         for side in [0, 1] {
-            for &c in &self.corners[side] {
+            for &c in &self.of.corners[side] {
                 if best.links.iter().all(|l| l.corners[side] != c) {
                     let partners = barred.iter().filter(|p| p[side] == c).map(|p| p[1 - side]);
                     self.put_between(side, c, partners, &mut law);
@@ -189,7 +204,7 @@ impl Neighbours<'_, '_> {
         let seen = |side: usize, c: usize| self.corner(side, c).1;
         let near = |side: usize| (seen(side, one[side]) - seen(side, other[side])).norm();
         // Several of the side that differs come to one of the other side.
-        let may = |side: usize| self.many[side] && one[1 - side] == other[1 - side];
+        let may = |side: usize| self.of.many[side] && one[1 - side] == other[1 - side];
         (may(0) || may(1)) && near(0) + near(1) < BESIDE
     }
 
@@ -209,19 +224,19 @@ impl Neighbours<'_, '_> {
     fn cheapest(&self, begun: bool, barred: &Barred, bound: f64) -> Joined {
         let none = Joined { cost: f64::INFINITY, links: Vec::new() };
         if begun {
-            let firsts = self.sections.map(Sighted::first_corner);
-            let ends = Ends { corners: firsts, shares: [0.0; 2], seen: self.sections.map(|s| s.start) };
+            let firsts = self.of.sections.map(Sighted::first_corner);
+            let ends = Ends { corners: firsts, shares: [0.0; 2], seen: self.of.sections.map(|s| s.start) };
             let inner = |side: usize| -> Vec<usize> {
-                self.corners[side].iter().copied().filter(|c| firsts[side] != Some(*c)).collect()
+                self.of.corners[side].iter().copied().filter(|c| firsts[side] != Some(*c)).collect()
             };
             return self.aligned([&inner(0), &inner(1)], ends, barred);
         }
-        let [Some(&first), Some(_)] = [0, 1].map(|side| self.corners[side].first()) else {
+        let [Some(&first), Some(_)] = [0, 1].map(|side| self.of.corners[side].first()) else {
             return Joined { cost: 0.0, ..none };
         };
         let (share, seen) = self.corner(0, first);
-        let nearest = self.sections[1].nearest(&seen);
-        let theirs = &self.corners[1];
+        let nearest = self.of.sections[1].nearest(&seen);
+        let theirs = &self.of.corners[1];
         let from = |k: usize| -> Vec<usize> { theirs[k..].iter().chain(&theirs[..k]).copied().collect() };
         let mut best = Joined { cost: bound, ..none };
         // Those that cost more for their beginning alone are left out.
@@ -230,18 +245,18 @@ impl Neighbours<'_, '_> {
             let apart = (at - seen).norm_squared();
             if apart < best.cost {
                 let ends = Ends { corners: [Some(first), Some(c)], shares: [share, other], seen: [seen, at] };
-                let way = self.aligned([&self.corners[0][1..], &from(k)[1..]], ends, barred);
+                let way = self.aligned([&self.of.corners[0][1..], &from(k)[1..]], ends, barred);
                 best = best.or_cheaper(way.costing_more(apart));
             }
         }
         let apart = nearest.off + ALONE;
-        if !self.all && apart < best.cost {
+        if !self.of.all && apart < best.cost {
             // Just before or after a corner it does not count on which side of that it lies.
             let count = theirs.len();
             let next = theirs.iter().position(|&c| self.corner(1, c).0 > nearest.share).unwrap_or(0);
             let ends = Ends { corners: [None; 2], shares: [share, nearest.share], seen: [seen; 2] };
             for k in [count - 1, count, count + 1].map(|k| (next + k) % count) {
-                let way = self.aligned([&self.corners[0][1..], &from(k)], ends, barred);
+                let way = self.aligned([&self.of.corners[0][1..], &from(k)], ends, barred);
                 best = best.or_cheaper(way.costing_more(apart));
             }
         }
@@ -251,14 +266,14 @@ impl Neighbours<'_, '_> {
     /// The cheapest way of going through corners of both side by side.
     fn aligned(&self, order: [&[usize]; 2], ends: Ends, barred: &Barred) -> Joined {
         let [n, m] = order.map(<[usize]>::len);
-        let forced = n == m && self.all;
-        let many = self.many.map(|many| many && !forced);
+        let forced = n == m && self.of.all;
+        let many = self.of.many.map(|many| many && !forced);
         let [narrows, opens] = many;
         let seen = [0, 1]
             .map(|side| -> Vec<Vector3> { order[side].iter().map(|&c| self.corner(side, c).1).collect() });
         let alone = [0, 1].map(|side| -> Vec<f64> {
-            let off = |at: &Vector3| self.sections[1 - side].nearest(at).off + ALONE;
-            seen[side].iter().map(|at| if forced { f64::INFINITY } else { off(at) }).collect()
+            let cost = |&c: &usize| if forced { f64::INFINITY } else { self.alone[side][c] };
+            order[side].iter().map(cost).collect()
         });
         let apart = |l: usize, c: usize| {
             let pair = [order[0][l], order[1][c]];
