@@ -184,7 +184,7 @@ fn sections_whose_corners_lie_between_others_are_joined_evenly() {
             assert!(off < 0.01, "{name}: {off} mm");
             let volume = sound(&body, 0);
             let back = sound(&made(&sections.into_iter().rev().collect::<Vec<_>>(), between), 0);
-            assert!((volume - back).abs() < 1e-5 * volume, "{name}: {volume} and back {back}");
+            assert!((volume - back).abs() < 1e-6 * volume, "{name}: {volume} and back {back}");
         }
     }
 }
@@ -192,8 +192,7 @@ fn sections_whose_corners_lie_between_others_are_joined_evenly() {
 proptest! {
     #![proptest_config(ProptestConfig { rng_seed: RngSeed::Fixed(17), ..ProptestConfig::with_cases(120) })]
 
-    // The same ones each time: of 1754 others 16 were off by more than 0.003 mm, 3 of them by more than 0.09, where a corner
-    // could as well go to either of two others.
+    // The same ones each time: of 1000 others 5 were off by more than 0.003 mm, one of them by 0.02.
     #[test]
     fn unlike_symmetric_sections_give_symmetric_solids(
         sets in prop::collection::vec((families().prop_map(Family::symmetric), 0.4..1.3f64, -6.0..6.0f64, -FRAC_PI_6..FRAC_PI_6), 2..5),
@@ -215,7 +214,6 @@ proptest! {
         // A blunt edge beside a smooth place is as wide there as the narrowest face.
         let off = asymmetry(&faces);
         prop_assert!(off < 0.02, "{off} mm");
-        // How far apart sections are counts their control points, of which a fit may need a few more from the other end.
-        prop_assert!((volume - back).abs() < 5e-4 * volume, "{volume} and back {back}");
+        prop_assert!((volume - back).abs() < 1e-6 * volume, "{volume} and back {back}");
     }
 }

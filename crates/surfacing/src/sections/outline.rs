@@ -203,6 +203,16 @@ impl<'a> Outline<'a> {
         (0..count).map(|k| (k > 0 || closed) && corner(k)).collect()
     }
 
+    /// Shares at which the pieces have knots, their ends too: between them it is as smooth as can be.
+    pub fn breaks(&self) -> Vec<f64> {
+        let of_piece = |(k, piece): (usize, &NurbsCurve)| {
+            let (from, to) = (self.joints()[k], self.joints()[k + 1]);
+            let share = |t: f64| from + (to - from) * self.measured().lengths[k].share(t);
+            piece.knots().breaks().into_iter().map(share).collect::<Vec<_>>()
+        };
+        self.pieces.iter().enumerate().flat_map(of_piece).collect()
+    }
+
     /// Whether its first piece goes on as its last one ends, in its parameter too: both are parts of one.
     pub fn begins_inside_a_piece(&self) -> bool {
         let [first, .., last] = self.pieces else { return false };

@@ -92,13 +92,12 @@ impl<'a> Sighted<'a> {
             places.zip(&wanted).map(|(p, q)| (p - q).norm_squared()).sum()
         };
         let best = (0..COMPARED_CLOSELY).min_by(|&a, &b| cost(a).total_cmp(&cost(b))).unwrap_or(0);
-        // Where the cost stands still; between corners of either it is smooth.
-        let own_joints = self.outline.joints();
+        // Where the cost stands still; between knots of either it is smooth.
+        let breaks = [self, other].map(|s| s.outline.breaks());
         let panels_at = |share: f64| -> Vec<f64> {
-            let shifted = own_joints.iter().map(|j| (j - share).rem_euclid(1.0));
+            let shifted = breaks[0].iter().map(|j| (j - share).rem_euclid(1.0));
             let even = (0..=PANELS).map(|k| k as f64 / PANELS as f64);
-            let mut out: Vec<f64> =
-                even.chain(shifted).chain(other.outline.joints().iter().copied()).collect();
+            let mut out: Vec<f64> = even.chain(shifted).chain(breaks[1].iter().copied()).collect();
             out.sort_by(f64::total_cmp);
             out
         };
