@@ -80,8 +80,8 @@ impl NurbsCurve {
     }
 
     /// A closed curve begun elsewhere, with the same speed everywhere, so that it is as smooth over its old beginning as it
-    /// was; an ellipse in four quarters comes in four quarters again. `None` at the old
-    /// beginning, and for others than ellipses within `distance` mm of it.
+    /// was; an ellipse in four quarters comes in four quarters again. `None` at the old beginning, and for others than
+    /// ellipses within `distance` mm of it.
     #[must_use]
     pub fn begun_at(&self, parameter: f64, distance: f64) -> Option<Self> {
         let (before, after) = self.split(parameter)?;

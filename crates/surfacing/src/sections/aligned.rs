@@ -92,10 +92,8 @@ fn begin_along_a_line(aligned: &mut [Vec<NurbsCurve>], free: &[usize], tolerance
     let shares: Vec<f64> = {
         let outlines: Vec<Outline<'_>> = present.iter().map(|&i| Outline::new(&aligned[i])).collect();
         let poses = facing_in_turn(outlines.iter().map(|o| Pose::of(o, true)));
-        let sighted: Vec<Sighted<'_>> =
-            outlines.iter().zip(&poses).map(|(o, pose)| Sighted::of(o, pose, true)).collect();
         let begun: Vec<bool> = present.iter().map(|i| !free.contains(i)).collect();
-        beginnings_alike(&sighted, &begun)
+        beginnings_alike(&Sighted::all(&outlines, &poses, true), &begun)
     };
     for (&i, share) in present.iter().zip(shares) {
         if share != 0.0 {

@@ -78,9 +78,7 @@ pub(super) fn columns_by_themselves(
         return ends.windows(2).map(between).collect();
     }
     let poses = facing_in_turn(outlines.iter().map(|o| Pose::of(o, closed)));
-    let sighted: Vec<Sighted> =
-        outlines.iter().zip(&poses).map(|(o, pose)| Sighted::of(o, pose, closed)).collect();
-    let lines = lines(&sighted);
+    let lines = lines(&Sighted::all(&outlines, &poses, closed));
     let ring = closed && corners.iter().all(|c| !c.contains(&true));
     let divided: Vec<Vec<f64>> = (0..runs.len()).map(|i| division(i, runs.len(), &lines)).collect();
     (0..=lines.len())

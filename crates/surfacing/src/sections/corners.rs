@@ -49,13 +49,14 @@ pub(super) fn lines(sections: &[Sighted<'_>]) -> Vec<Line> {
 /// The shares of their length at which closed sections begin alike; those that are `begun` begin where they do.
 pub(super) fn beginnings_alike(sections: &[Sighted<'_>], begun: &[bool]) -> Vec<f64> {
     let row = Row::new(sections, begun);
+    // Where sections begin now, at a corner or not: the corner's number does not count.
     let at_starts = |is_there: &dyn Fn(usize) -> bool| {
-        Course::through((0..sections.len()).map(|i| is_there(i).then_some((usize::MAX, 0.0))).collect())
+        Course::through((0..sections.len()).map(|i| is_there(i).then_some((0, 0.0))).collect())
     };
-    let first = match row.first_line() {
-        _ if begun.contains(&true) => at_starts(&|i| begun[i]),
-        Some(course) => course.clone(),
-        None => at_starts(&|i| Some(i) == richest(sections)),
+    let first = if begun.contains(&true) {
+        at_starts(&|i| begun[i])
+    } else {
+        row.first_line().cloned().unwrap_or_else(|| at_starts(&|i| Some(i) == richest(sections)))
     };
     let begins = |i: usize| {
         let share = row.place(&first, i).rem_euclid(1.0);
@@ -223,11 +224,9 @@ impl<'r, 'a> Row<'r, 'a> {
         let met = head.chain([met(0)]).chain(over).chain([met(1)]).chain(tail).collect();
         // Of several that come from one corner, or to one, each is a line of its own.
         let [own_end, own_start] = [self.courses[a].last() == Some(i), self.courses[b].first() == Some(j)];
-        let mut at = 0;
-        self.courses.retain(|_| {
-            at += 1;
-            !(own_end && at - 1 == a || own_start && at - 1 == b)
-        });
+        let goes_on = |k: usize| (own_end && k == a) || (own_start && k == b);
+        let kept = std::mem::take(&mut self.courses).into_iter().enumerate().filter(|(k, _)| !goes_on(*k));
+        self.courses = kept.map(|(_, course)| course).collect();
         self.courses.push(Course::through(met));
     }
 

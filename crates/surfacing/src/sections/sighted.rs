@@ -38,7 +38,12 @@ pub(super) struct Nearest {
 }
 
 impl<'a> Sighted<'a> {
-    pub fn of(outline: &'a Outline<'a>, pose: &'a Pose, closed: bool) -> Self {
+    /// Sections in their order, with their poses.
+    pub fn all(outlines: &'a [Outline<'a>], poses: &'a [Pose], closed: bool) -> Vec<Self> {
+        outlines.iter().zip(poses).map(|(outline, pose)| Self::of(outline, pose, closed)).collect()
+    }
+
+    fn of(outline: &'a Outline<'a>, pose: &'a Pose, closed: bool) -> Self {
         let joints = outline.joints();
         let start = |k: usize| pose.seen(&outline.pieces[k].start());
         let is_corner = outline.corners(closed);
