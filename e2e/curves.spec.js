@@ -213,6 +213,16 @@ test('splines are reshaped, recast with the deviation told, and their points fro
   await page.locator('.button-row').getByRole('button', { name: 'Recast' }).click();
   await expect(page.getByText(/has 5 points now; that cost [\d.]+ mm/)).toBeVisible();
   await expect(points).toHaveCount(5);
+  // Curvature at both ends takes six.
+  const keeps = page.getByLabel("Keep the ends' curvature");
+  await keeps.check();
+  await page.getByLabel('Degree to recast to').fill('2');
+  await page.locator('.button-row').getByRole('button', { name: 'Recast' }).click();
+  await expect(page.getByText('give at least 6 points and degree 2')).toBeVisible();
+  await page.getByLabel('Points to recast to').fill('7');
+  await page.locator('.button-row').getByRole('button', { name: 'Recast' }).click();
+  await expect(page.getByText(/has 7 points now; that cost [\d.]+ mm/)).toBeVisible();
+  await expect(points).toHaveCount(7);
   await page.getByLabel('Curvature comb').check();
   await expect(page.locator('#sheet .comb')).toHaveCount(2);
   await points.nth(2).click();

@@ -3,7 +3,8 @@
 
 use criterion::{Criterion, criterion_group, criterion_main};
 use geometry::{
-    Frame, NurbsCurve, Point3, Vector3, circle_arc, closest_on_curve, fit_points, recast, through_points,
+    EndsKept, Frame, NurbsCurve, Point3, Vector3, circle_arc, closest_on_curve, fit_points, recast,
+    through_points,
 };
 
 fn wave(count: usize) -> Vec<Point3> {
@@ -41,7 +42,9 @@ fn bench(c: &mut Criterion) {
             b.iter(|| off.iter().map(|p| closest_on_curve(curve, p).parameter).sum::<f64>())
         });
     }
-    c.bench_function("recast 200 points to 60", |b| b.iter(|| recast(&long, 3, 60).unwrap().max_deviation));
+    c.bench_function("recast 200 points to 60", |b| {
+        b.iter(|| recast(&long, 3, 60, EndsKept::Tangents).unwrap().max_deviation)
+    });
 }
 
 criterion_group!(benches, bench);

@@ -51,3 +51,9 @@ pub fn diagonal(bounds: &Box3) -> f64 {
 pub fn grown(bounds: &Box3, by: f64) -> Box3 {
     AABB::from_corners(bounds.lower().map(|x| x - by), bounds.upper().map(|x| x + by))
 }
+
+/// How far a point is outside a box, in millimetres; 0 inside.
+#[must_use]
+pub fn distance_from_box(bounds: &Box3, p: &Point3) -> f64 {
+    bounds.distance_2(&(*p).into()).sqrt()
+}

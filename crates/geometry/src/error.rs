@@ -35,6 +35,18 @@ pub enum GeometryError {
         /// How many it takes.
         needed: usize,
     },
+    /// Too few control points, or too low a degree, to keep curvature at the ends.
+    #[error(
+        "{count} control points of degree {degree} cannot keep the curvature at the ends; give at least {needed} points and degree 2"
+    )]
+    NoCurvatureKept {
+        /// The degree asked for.
+        degree: usize,
+        /// How many control points were asked for.
+        count: usize,
+        /// How many it takes.
+        needed: usize,
+    },
     /// A coordinate or a weight is not a usable number.
     #[error("number {0} in the list is not finite, or a weight is not above zero")]
     BadNumber(usize),
@@ -95,6 +107,7 @@ impl GeometryError {
             | Self::KnotCount { .. }
             | Self::KnotOrder(_)
             | Self::TooFewPoints { .. }
+            | Self::NoCurvatureKept { .. }
             | Self::Singular
             | Self::BadNumber(_) => None,
         }

@@ -3,8 +3,8 @@ use crate::quadrature::gauss_legendre;
 
 /// Share of a stretch's length within which two rules must agree; half of what doubles tell apart is left for the sum.
 const AGREE: f64 = 1e-12;
-/// Share of a stretch by which Newton's last step moves at most: the one after it would be far below rounding.
-const SETTLED: f64 = 1e-11;
+/// Share of a stretch by which Newton's last step moves at most: the one after it, by about its square, would be rounding.
+const SETTLED: f64 = 1e-7;
 const MAX_HALVINGS: usize = 8;
 const NODES: usize = 8;
 

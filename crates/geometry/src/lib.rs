@@ -54,7 +54,7 @@ mod zeros;
 
 pub use approach::{Approach, curves_approach, curves_approaches, curves_close_by};
 pub use arc::{arc_segments, circle_arc};
-pub use box_tree::{Box3, BoxTree, box_of, diagonal, grown};
+pub use box_tree::{Box3, BoxTree, box_of, diagonal, distance_from_box, grown};
 pub use closest::{ClosestOnCurve, closest_on_curve};
 pub use closest_on_surface::{
     OnSurface, along_direction, closest_on_surface, closest_within, nearby_on_surface,
@@ -92,7 +92,7 @@ pub use parameter_lines::parameter_lines;
 pub use plane_crossings::plane_crossings;
 pub use polygon::{polygon_area, polygon_holds};
 pub use quadrature::gauss_legendre;
-pub use recast::{recast, recast_surface, recast_surface_along, recast_surfaces};
+pub use recast::{EndsKept, recast, recast_surface, recast_surface_along, recast_surfaces};
 pub use recognise::{Ellipse, as_line, as_plane_arc, circle_through};
 pub use skin::{Skin, SkinCourse, skin, skin_along, skin_through};
 pub use through::{Spacing, Through};

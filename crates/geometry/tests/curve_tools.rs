@@ -4,9 +4,9 @@
 use std::f64::consts::{FRAC_PI_2, PI, TAU};
 
 use geometry::{
-    Elementary, Ellipse, Frame, GeometryError, KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3,
-    along_direction, chamfer, circle_arc, closest_on_surface, extended, extended_to, fillet, fit_function,
-    fit_points, recast, through_points,
+    Elementary, Ellipse, EndsKept, Frame, GeometryError, KnotVector, NurbsCurve, NurbsSurface, Point3,
+    Vector3, along_direction, chamfer, circle_arc, closest_on_surface, extended, extended_to, fillet,
+    fit_function, fit_points, recast, through_points,
 };
 use proptest::prelude::*;
 
@@ -118,7 +118,7 @@ fn recasting_says_what_it_costs() {
     let curve = through_points(&wave, 1e-6).unwrap();
     let mut last = f64::INFINITY;
     for count in [6, 9, 14, 24] {
-        let recast = recast(&curve, 3, count).unwrap();
+        let recast = recast(&curve, 3, count, EndsKept::Tangents).unwrap();
         assert_eq!((recast.curve.knots().point_count(), recast.curve.degree()), (count, 3));
         // The deviation that is told holds for places of the source that the fit did not use.
         let worst = (0..=977)
@@ -129,10 +129,13 @@ fn recasting_says_what_it_costs() {
         last = recast.max_deviation;
     }
     // A curve that has that form already stays as it is; a line needs only two points.
-    assert_eq!(recast(&curve, 3, 12).unwrap().curve, curve);
+    assert_eq!(recast(&curve, 3, 12, EndsKept::Tangents).unwrap().curve, curve);
     let line = NurbsCurve::line(p(0.0, 0.0), p(7.0, 7.0));
-    assert!(recast(&line, 3, 5).unwrap().max_deviation < 1e-12);
-    assert!(matches!(recast(&curve, 3, 3), Err(GeometryError::TooFewPoints { needed: 4, .. })));
+    assert!(recast(&line, 3, 5, EndsKept::Tangents).unwrap().max_deviation < 1e-12);
+    assert!(matches!(
+        recast(&curve, 3, 3, EndsKept::Tangents),
+        Err(GeometryError::TooFewPoints { needed: 4, .. })
+    ));
 }
 
 #[test]

@@ -4,9 +4,9 @@
 use std::f64::consts::{PI, TAU};
 
 use geometry::{
-    Domain, Frame, NurbsCurve, NurbsSurface, Point3, Skin, Through, Vector3, circle_arc, closest_on_curve,
-    closest_on_surface, compatible_within, recast, recast_surface, recast_surface_along, recast_surfaces,
-    skin, through_points,
+    Domain, EndsKept, Frame, GeometryError, NurbsCurve, NurbsSurface, Point3, Skin, Through, Vector3,
+    circle_arc, closest_on_curve, closest_on_surface, compatible_within, recast, recast_surface,
+    recast_surface_along, recast_surfaces, skin, through_points,
 };
 use proptest::prelude::*;
 
@@ -59,7 +59,7 @@ fn an_arc_in_four_points_is_as_near_as_one_cubic_comes() {
     // Goldapp, Approximation of circular arcs by cubic polynomials, CAGD 8 (1991): a cubic with the arc's ends and end
     // tangents deviates by about 4/27 sin^6(a/4) / cos^2(a/4) of the radius; half of that where it may lie on both sides.
     let a = 78.0_f64.to_radians();
-    let made = recast(&arc(36.0, 0.2, a), 3, 4).unwrap();
+    let made = recast(&arc(36.0, 0.2, a), 3, 4, EndsKept::Tangents).unwrap();
     let one_sided = 36.0 * 4.0 / 27.0 * (a / 4.0).sin().powi(6) / (a / 4.0).cos().powi(2);
     let d = made.curve.domain();
     let worst = (0..=1000)
@@ -90,7 +90,7 @@ fn more_points_never_deviate_more() {
         for degree in [2, 3, 5] {
             let mut last = f64::INFINITY;
             for count in (degree + 1..=16).chain([20, 21, 22, 30]) {
-                let made = recast(&curve, degree, count).unwrap();
+                let made = recast(&curve, degree, count, EndsKept::Tangents).unwrap();
                 assert_eq!((made.curve.knots().point_count(), made.curve.degree()), (count, degree));
                 let told = made.max_deviation;
                 assert!(told <= last * (1.0 + 1e-9) + 1e-12, "{name} {degree} {count}: {told} after {last}");
@@ -109,7 +109,7 @@ fn more_points_never_deviate_more() {
 fn a_closed_curve_stays_smooth_over_its_seam() {
     for curve in [arc(24.0, 0.3, TAU), egg()] {
         for count in [4, 5, 6, 8, 10, 17, 40] {
-            let made = recast(&curve, 3, count).unwrap().curve;
+            let made = recast(&curve, 3, count, EndsKept::Tangents).unwrap().curve;
             let d = made.domain();
             assert_eq!(made.start(), made.end());
             let [a, b] = [d.start, d.end].map(|t| made.tangent(t).unwrap());
@@ -126,10 +126,10 @@ fn a_closed_curve_stays_smooth_over_its_seam() {
 fn what_has_the_form_already_is_kept() {
     let curve = wave();
     for count in [12, 13, 20] {
-        let made = recast(&curve, 3, count).unwrap();
+        let made = recast(&curve, 3, count, EndsKept::Tangents).unwrap();
         assert!(made.max_deviation == 0.0 && apart(&made.curve, &curve, 200) < 1e-12);
     }
-    assert!(apart(&recast(&curve, 4, 60).unwrap().curve, &curve, 200) < 1e-12);
+    assert!(apart(&recast(&curve, 4, 60, EndsKept::Tangents).unwrap().curve, &curve, 200) < 1e-12);
 }
 
 /// A skin through four turned and shifted ellipses, closed in u.
@@ -157,7 +157,7 @@ fn turned_ellipses() -> NurbsSurface {
 fn a_closed_surface_stays_smooth_over_its_seam_and_tells_what_it_cost() {
     let source = turned_ellipses();
     for counts in [[6, 5], [10, 10], [16, 7]] {
-        let made = recast_surface(&source, [3, 3], counts).unwrap();
+        let made = recast_surface(&source, [3, 3], counts, EndsKept::Tangents).unwrap();
         let (u, v) = made.surface.domain();
         for k in 0..=40 {
             let at = v.at(f64::from(k) / 40.0);
@@ -183,7 +183,7 @@ fn surfaces_side_by_side_stay_joined() {
     let (u, v) = whole.domain();
     let halves =
         [[0.0, 0.4], [0.4, 1.0]].map(|[a, b]| whole.part([Domain { start: u.at(a), end: u.at(b) }, v]));
-    let made = recast_surfaces(&halves, [3, 3], [7, 6]).unwrap();
+    let made = recast_surfaces(&halves, [3, 3], [7, 6], EndsKept::Tangents).unwrap();
     for k in 0..=30 {
         let at = v.at(f64::from(k) / 30.0);
         let ends = [0, 1].map(|i| made[i].surface.domain().0);
@@ -200,7 +200,7 @@ fn one_direction_is_recast_and_the_other_one_kept() {
     let source = skin(&columns, &Skin::free()).unwrap();
     let mut last = f64::INFINITY;
     for count in 4..=14 {
-        let made = recast_surface_along(&source, true, 3, count).unwrap();
+        let made = recast_surface_along(&source, true, 3, count, EndsKept::Tangents).unwrap();
         assert_eq!(made.surface.knots_v(), source.knots_v());
         assert_eq!(made.surface.knots_u().point_count(), count);
         assert!(made.max_deviation <= last * 1.05 + 1e-12, "{count}: {} after {last}", made.max_deviation);
@@ -220,7 +220,98 @@ proptest! {
     ) {
         let curve = wave();
         let moved = curve.mapped(|p| Point3::from(p.coords * scale + Vector3::new(shift, -shift, 2.0 * shift) * scale));
-        let [a, b] = [&curve, &moved].map(|c| recast(c, 3, count).unwrap().max_deviation);
+        let [a, b] = [&curve, &moved].map(|c| recast(c, 3, count, EndsKept::Tangents).unwrap().max_deviation);
         prop_assert!((a * scale - b).abs() <= 0.02 * b + 1e-9 * scale, "{} {}", a * scale, b);
+    }
+}
+
+/// Curvature vectors at both ends.
+fn bends(curve: &NurbsCurve) -> [Vector3; 2] {
+    let d = curve.domain();
+    [d.start, d.end].map(|t| {
+        let (_, [d1, d2, _]) = curve.derivatives(t);
+        (d2 - d1 * (d2.dot(&d1) / d1.norm_squared())) / d1.norm_squared()
+    })
+}
+
+#[test]
+fn curvature_at_the_ends_is_kept_where_asked() {
+    let quarter_off = wave().part(0.13, 0.71);
+    for (name, curve) in
+        [("wave", quarter_off), ("slot's half", slot().part(0.21, 0.8)), ("arc", arc(50.0, 0.0, 5.5))]
+    {
+        let expected = bends(&curve);
+        for degree in [2, 3, 5] {
+            let mut last = f64::INFINITY;
+            for count in (degree + 1).max(6)..=14 {
+                let made = recast(&curve, degree, count, EndsKept::Curvature).unwrap();
+                for (found, expected) in bends(&made.curve).iter().zip(&expected) {
+                    let off = (found - expected).norm();
+                    assert!(
+                        off < 1e-7 * expected.norm().max(1e-3),
+                        "{name} {degree} {count}: {found} for {expected}"
+                    );
+                }
+                let told = made.max_deviation;
+                assert!(told <= last * (1.0 + 1e-9) + 1e-12, "{name} {degree} {count}: {told} after {last}");
+                last = told;
+                if count % 6 == 0 {
+                    let seen = apart(&curve, &made.curve, 233).max(apart(&made.curve, &curve, 233));
+                    assert!(seen <= told * 1.1 + 1e-9, "{name} {degree} {count}: {seen} told as {told}");
+                }
+            }
+            assert!(last < 0.7, "{name} {degree}: {last}");
+        }
+    }
+    let arc = arc(20.0, 0.0, 1.0);
+    let refused = recast(&arc, 3, 5, EndsKept::Curvature);
+    assert!(matches!(refused, Err(GeometryError::NoCurvatureKept { count: 5, needed: 6, .. })));
+    assert!(matches!(recast(&arc, 1, 9, EndsKept::Curvature), Err(GeometryError::NoCurvatureKept { .. })));
+    // An egg has no ends: curvature goes on over its seam, which takes seven.
+    let round = recast(&egg().elevated().unwrap(), 3, 7, EndsKept::Curvature).unwrap().curve;
+    let [a, b] = bends(&round);
+    assert!((a - b).norm() < 1e-9, "{a} {b}");
+    let refused = recast(&egg().elevated().unwrap(), 3, 6, EndsKept::Curvature);
+    assert!(matches!(refused, Err(GeometryError::NoCurvatureKept { needed: 7, .. })));
+    // What has such a form is kept whatever it takes.
+    let line = NurbsCurve::line(Point3::origin(), Point3::new(3.0, 4.0, 0.0));
+    assert!(recast(&line, 3, 4, EndsKept::Curvature).unwrap().max_deviation < 1e-12);
+}
+
+#[test]
+fn curvature_across_the_borders_of_a_surface_is_kept_where_asked() {
+    // A skin of arcs, which has weights, and a skin that has none: normal curvature along u where u ends and along v where
+    // v does, at the corners, where the recast surface has the source's tangent plane.
+    let half = arc(30.0, 0.4, 0.9);
+    let turned = |a: f64| half.mapped(|p| Point3::new(p.x * a.cos(), p.y, p.x * a.sin()));
+    let dome = skin(&[turned(0.0), turned(0.3), turned(0.7)], &Skin::free()).unwrap();
+    let open = skin(
+        &[
+            wave(),
+            wave().mapped(|p| p + Vector3::new(1.0, 3.0, 20.0)),
+            wave().mapped(|p| Point3::new(p.x, 0.4 * p.y, 45.0 - p.z)),
+        ],
+        &Skin::free(),
+    )
+    .unwrap();
+    for source in [dome, open] {
+        let made = recast_surface(&source, [3, 3], [9, 8], EndsKept::Curvature).unwrap();
+        let (du, dv) = source.domain();
+        for u in [du.start, du.end] {
+            for v in [dv.start, dv.end] {
+                let [a, b] = [&source, &made.surface].map(|s| {
+                    let d = s.derivatives(u, v);
+                    [d.u, d.v].map(|along| d.normal_curvature(&along.normalize()).unwrap())
+                });
+                for k in [0, 1] {
+                    assert!(
+                        (a[k] - b[k]).abs() < 2e-4 * a[k].abs().max(1e-2),
+                        "{u} {v} {k}: {} {}",
+                        a[k],
+                        b[k]
+                    );
+                }
+            }
+        }
     }
 }

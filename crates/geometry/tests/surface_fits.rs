@@ -4,8 +4,8 @@
 use std::f64::consts::{PI, TAU};
 
 use geometry::{
-    ArcLength, Frame, GeometryError, KnotVector, NurbsCurve, NurbsSurface, Point3, Skin, Vector2, Vector3,
-    circle_arc, closest_on_surface, compatible_within, fit_surface, recast_surface, skin, spline_of,
+    ArcLength, EndsKept, Frame, GeometryError, KnotVector, NurbsCurve, NurbsSurface, Point3, Skin, Vector2,
+    Vector3, circle_arc, closest_on_surface, compatible_within, fit_surface, recast_surface, skin, spline_of,
     through_points,
 };
 use proptest::prelude::*;
@@ -64,7 +64,7 @@ fn a_recast_surface_is_exact_where_it_can_be_and_tells_its_deviation_where_not()
             near(exact.point(u, v).z, u * v * v, 1e-14);
         }
     }
-    let recast = recast_surface(&exact, [3, 3], [5, 7]).unwrap();
+    let recast = recast_surface(&exact, [3, 3], [5, 7], EndsKept::Tangents).unwrap();
     assert!(recast.max_deviation < 1e-12, "{}", recast.max_deviation);
     assert_eq!((recast.surface.knots_u().point_count(), recast.surface.knots_v().point_count()), (5, 7));
     let wavy: Vec<NurbsCurve> = (0..6)
@@ -75,18 +75,18 @@ fn a_recast_surface_is_exact_where_it_can_be_and_tells_its_deviation_where_not()
         })
         .collect();
     let wavy = skin(&compatible_within(&wavy, 1e-6).unwrap().0, &Skin::free()).unwrap();
-    let coarse = recast_surface(&wavy, [3, 3], [6, 6]).unwrap();
-    let fine = recast_surface(&wavy, [3, 3], [16, 12]).unwrap();
+    let coarse = recast_surface(&wavy, [3, 3], [6, 6], EndsKept::Tangents).unwrap();
+    let fine = recast_surface(&wavy, [3, 3], [16, 12], EndsKept::Tangents).unwrap();
     assert!(fine.max_deviation < 0.2 * coarse.max_deviation);
     for k in 0..=30 {
         let p = coarse.surface.point(f64::from(k) / 30.0, f64::from(k * 7 % 31) / 30.0);
         assert!(closest_on_surface(&wavy, &p).distance <= coarse.max_deviation * 1.01);
     }
     assert!(matches!(
-        recast_surface(&exact, [3, 3], [3, 7]),
+        recast_surface(&exact, [3, 3], [3, 7], EndsKept::Tangents),
         Err(GeometryError::TooFewPoints { given: 3, needed: 4 })
     ));
-    assert_eq!(recast_surface(&exact, [0, 3], [5, 7]), Err(GeometryError::Degree(0)));
+    assert_eq!(recast_surface(&exact, [0, 3], [5, 7], EndsKept::Tangents), Err(GeometryError::Degree(0)));
 }
 
 #[test]

@@ -5,7 +5,8 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
 
 use geometry::{
-    Budget, Cancel, Halt, NurbsCurve, Point3, Work, check_work, fit_points, part_of_work, recast, shared_work,
+    Budget, Cancel, EndsKept, Halt, NurbsCurve, Point3, Work, check_work, fit_points, part_of_work, recast,
+    shared_work,
 };
 
 fn endless() {
@@ -101,7 +102,7 @@ fn fits_hear_of_a_stop() {
     let line = NurbsCurve::line(points[0], points[1]);
     for job in [
         Box::new(|| drop(fit_points(&points, 3, 1e-9, 1e-12))) as Box<dyn Fn()>,
-        Box::new(|| drop(recast(&line, 3, 100_000))),
+        Box::new(|| drop(recast(&line, 3, 100_000, EndsKept::Tangents))),
     ] {
         let cancel = Cancel::default();
         let started = Instant::now();

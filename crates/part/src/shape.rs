@@ -8,7 +8,7 @@ use geometry::{
 };
 use schemars::JsonSchema;
 use serde::Serialize;
-use surfacing::Revolved;
+use surfacing::{Miss, Revolved};
 use topology::{Body, Face, Shell};
 
 use crate::steps::pairing::Pairing;
@@ -361,6 +361,18 @@ impl Built {
             self.warnings.push(Notice::about("flip_facing", message));
         }
         Self { shape: self.shape.flipped(), ..self }
+    }
+
+    /// The same with a warning where it leaves what it was given.
+    #[must_use]
+    pub fn with_miss(mut self, miss: Option<Miss>) -> Self {
+        let Some(Miss { distance, at }) = miss else { return self };
+        self.reached.push(Reached::length("Farthest off what it was given", distance).at(at));
+        let message = format!(
+            "it leaves what it was given by {distance:.4} mm here; give it simpler curves, or one more near this place"
+        );
+        self.warnings.push(Notice::of_step(message).at(at));
+        self
     }
 
     /// The same with how far it is, in millimetres, from what it stands for, if it is not that exactly, and a warning where

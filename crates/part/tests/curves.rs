@@ -279,7 +279,13 @@ fn splines_take_other_forms() {
         assert_eq!((spline.knots().point_count(), spline.degree()), (points, degree), "{to}");
     }
     let recast = reshape(json!({"recast": {"points": 9, "degree": 4}})).unwrap();
-    let told = part::recast_deviation(&before, "d", "w", 9, 4).unwrap();
+    let told = part::recast_deviation(
+        &before,
+        "d",
+        "w",
+        part::RecastForm { points: 9, degree: 4, ends: part::steps::EndAgrees::Tangent },
+    )
+    .unwrap();
     let spline = shape(&recast);
     let worst = (0..=200)
         .map(|k| geometry::closest_on_curve(&spline, &original.point(f64::from(k) / 200.0)).distance)

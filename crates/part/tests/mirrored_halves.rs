@@ -53,6 +53,9 @@ proptest! {
         let level = (0..3).map(|i| heights[3 * i]).fold(f64::NEG_INFINITY, f64::max)
             - (0..3).map(|i| heights[3 * i]).fold(f64::INFINITY, f64::min);
         prop_assume!(level > 0.5);
+        // A side that is straight within the joining tolerance has no one plane.
+        let bow = size * (heights[0] - 2.0 * heights[3] + heights[6]).abs();
+        prop_assume!(bow > 0.05);
         prop_assert!(crease(net("square"), "net", "xz") < 0.1);
     }
 

@@ -45,6 +45,29 @@ fn curves_are_recast_as_a_step_and_say_what_that_costs() {
 }
 
 #[test]
+fn recasting_keeps_the_curvature_of_ends_where_asked_and_refuses_too_few_points() {
+    // A circle's curvature is one over its radius; without asking a few points do not keep it.
+    let arc = json!([{"id": "a", "kind": "arc", "points": [[36, 0], [0, 36], [-36, 0]]}]);
+    let recast = |points: u32, ends: &str| {
+        let make = json!({"curves": [of("d")], "points": points, "ends": ends});
+        rebuild(&recipe_of(
+            3,
+            json!([]),
+            vec![drawing("d", "xy", 0.0, arc.clone()), step("r", "recast_curve", make)],
+        ))
+    };
+    let off = |ends: &str| {
+        let rebuilt = recast(7, ends);
+        let made = rebuilt.built(1).unwrap().shape.curves().unwrap()[0].pieces[0].clone();
+        let d = made.domain();
+        [d.start, d.end].map(|t| (made.curvature(t) * 36.0 - 1.0).abs()).into_iter().fold(0.0, f64::max)
+    };
+    assert!(off("curvature") < 1e-9 && off("tangent") > 1e-3, "{} {}", off("curvature"), off("tangent"));
+    let refused = failure(&recast(5, "curvature"), 1).message;
+    assert!(refused.contains("give at least 6 points"), "{refused}");
+}
+
+#[test]
 fn a_recast_curve_keeps_its_corners_and_its_seam() {
     // A square with one side bowed: four stretches, the straight ones exact.
     let sides = json!([

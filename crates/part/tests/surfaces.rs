@@ -948,3 +948,53 @@ fn a_loft_is_square_to_the_plane_of_any_section_that_has_one() {
     ]));
     assert!(failure(&straight, 2).message.contains("straight"), "{}", failure(&straight, 2).message);
 }
+
+#[test]
+fn a_sweep_tells_where_it_leaves_what_it_was_given() {
+    // Rails of four control points each bow out; a section in the middle of them stands between control points, and the clean
+    // variant, which has no others, passes it by.
+    let rail = |id: &str, side: f64| {
+        let points = json!([[side, 0], [2.0 * side, 15], [0.5 * side, 30], [side, 45]]);
+        drawing(id, "xy", 0.0, json!([{"id": "c", "kind": "bezier", "points": points}]))
+    };
+    let steps = |structure: &str| {
+        let section = |id: &str, y: f64, half: f64, bow: f64| {
+            drawing(
+                id,
+                "xz",
+                -y,
+                json!([{"id": "c", "kind": "arc", "points": [[-half, 0], [0, bow], [half, 0]]}]),
+            )
+        };
+        vec![
+            rail("left", -20.0),
+            rail("right", 20.0),
+            section("a", 0.0, 20.0, 6.0),
+            section("b", 22.5, 23.75, 9.0),
+            section("e", 45.0, 20.0, 6.0),
+            step(
+                "shell",
+                "rail_sweep",
+                json!({"first_rail": of("left"), "second_rail": of("right"), "sections": [of("a"), of("b"), of("e")], "structure": structure}),
+            ),
+        ]
+    };
+    let clean = rebuild(&recipe_of(3, json!([]), steps("clean")));
+    let told = reached(&clean, 5, "Farthest off what it was given");
+    let built = clean.built(5).unwrap();
+    let warning = built.warnings.iter().find(|w| w.message.contains("leaves what it was given")).unwrap();
+    let at = warning.at.unwrap();
+    // The place is on the section, and the nearest place of the surface is as far from it as is told.
+    let surface = &bodies(&clean, 5)[0].shells()[0].faces()[0].surface;
+    let off = (0..=400).flat_map(|i| (0..=400).map(move |j| (i, j))).map(|(i, j)| {
+        let (u, v) = surface.domain();
+        let p = surface.point(u.at(f64::from(i) / 400.0), v.at(f64::from(j) / 400.0));
+        (p - geometry::Point3::from(at)).norm()
+    });
+    let nearest = off.fold(f64::INFINITY, f64::min);
+    assert!((at[1] - 22.5).abs() < 1e-9 && told > 0.05, "{at:?} {told}");
+    // Places of the grid are up to 0.1 mm apart.
+    assert!(nearest >= told && nearest < told.hypot(0.1), "{nearest} {told}");
+    let fitted = rebuild(&recipe_of(3, json!([]), steps("fitted")));
+    assert!(fitted.built(5).unwrap().warnings.is_empty(), "{:?}", fitted.built(5).unwrap().warnings);
+}

@@ -3,11 +3,14 @@
 use std::cell::Cell;
 use std::sync::Arc;
 
-use geometry::{NurbsSurface, OnSurface, Point3, closest_on_surface, nearby_on_surface};
+use geometry::{
+    Box3, NurbsSurface, OnSurface, Point3, box_of, closest_on_surface, distance_from_box, nearby_on_surface,
+};
 
 /// Surfaces on which places are asked for one after the other, each near the one before.
 pub(crate) struct Feet<'a> {
     surfaces: Vec<&'a Arc<NurbsSurface>>,
+    boxes: Vec<Box3>,
     /// How near a place must be for no other one to be looked for, in millimetres.
     within: f64,
     last: Cell<Option<(usize, [f64; 2])>>,
@@ -15,7 +18,9 @@ pub(crate) struct Feet<'a> {
 
 impl<'a> Feet<'a> {
     pub(crate) fn new(surfaces: impl IntoIterator<Item = &'a Arc<NurbsSurface>>, within: f64) -> Self {
-        Self { surfaces: surfaces.into_iter().collect(), within, last: Cell::new(None) }
+        let surfaces: Vec<&'a Arc<NurbsSurface>> = surfaces.into_iter().collect();
+        let boxes = surfaces.iter().map(|s| box_of(s.control_points().iter())).collect();
+        Self { surfaces, boxes, within, last: Cell::new(None) }
     }
 
     /// How many surfaces there are.
@@ -31,8 +36,21 @@ impl<'a> Feet<'a> {
             self.last.set(Some((k, foot.parameters)));
             return Some((self.surfaces[k], foot));
         }
-        let feet = self.surfaces.iter().enumerate().map(|(k, s)| (k, closest_on_surface(s, p)));
-        let (k, foot) = feet.min_by(|a, b| a.1.distance.total_cmp(&b.1.distance))?;
+        // No place of a surface is nearer than the box of its control points.
+        let mut boxes: Vec<(f64, usize)> =
+            self.boxes.iter().map(|b| distance_from_box(b, p)).enumerate().map(|(k, d)| (d, k)).collect();
+        boxes.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let mut nearest: Option<(usize, OnSurface)> = None;
+        for (away, k) in boxes {
+            if nearest.is_some_and(|(_, foot)| foot.distance <= away) {
+                break;
+            }
+            let foot = closest_on_surface(self.surfaces[k], p);
+            if nearest.is_none_or(|(_, best)| foot.distance < best.distance) {
+                nearest = Some((k, foot));
+            }
+        }
+        let (k, foot) = nearest?;
         self.last.set(Some((k, foot.parameters)));
         Some((self.surfaces[k], foot))
     }

@@ -2,7 +2,7 @@
 
 use geometry::{
     ArcLength, Domain, Frame, Homogeneous, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3,
-    closest_on_curve, closest_on_surface,
+    closest_on_curve,
 };
 use nalgebra::Matrix4;
 use topology::Body;
@@ -12,12 +12,10 @@ use crate::assembled::{assembled, numbered};
 use crate::carried::{Local, Motion, carried_surface};
 use crate::chain;
 use crate::chain::as_one;
+use crate::miss::{Miss, missed};
 use crate::sections::{Run, align, backwards, check_alike, places, rows_of_faces};
 
 const FIRST_SAMPLES_PER_SPAN: usize = 3;
-/// Places per span of a section at which it is held against the surface that was made of it.
-const MISSED_PER_SPAN: usize = 8;
-
 /// Places per knot span of a section at which its angle is measured.
 const CHECKED: usize = 4;
 
@@ -56,6 +54,8 @@ pub struct RailSwept {
     pub body: Body,
     /// Largest distance from the true motion that was measured, in millimetres; none for the clean variant.
     pub max_deviation: Option<f64>,
+    /// Where it stays farther off its sections than the fit tolerance, or off the rails on which they end.
+    pub miss: Option<Miss>,
     /// Largest distance of a section's end from its rail where it was drawn, in millimetres.
     pub section_gap: f64,
     /// The largest angle in radians from the directions that it is to be square to, at its first and its last section.
@@ -150,7 +150,6 @@ pub fn rail_sweep(
     let mut max_deviation: Option<f64> = None;
     if how.clean {
         surfaces = motion.clean(&runs, &shares)?;
-        max_deviation = Some(motion.missed(&runs, &shares, &surfaces)?);
     } else {
         let faces = rows_of_faces(&runs, &points, closed, false, tolerance)?.faces;
         let placed = faces.into_iter().map(|rows| shares.iter().copied().zip(rows).collect()).collect();
@@ -166,7 +165,12 @@ pub fn rail_sweep(
         surfaces.iter().filter_map(|s| largest_lean(s, ends[k].0, &normal)).reduce(f64::max)
     });
     let body = assembled(numbered(surfaces, &how.name), how.close && closed && !ring, tolerance)?;
-    Ok(RailSwept { body, max_deviation, section_gap, end_angles })
+    let mut miss = missed(&body, sections.iter().flatten(), tolerance.fit);
+    if !closed {
+        let off = missed(&body, &rails, tolerance.fit + section_gap);
+        miss = off.map(|off| off.or_larger(miss)).or(miss);
+    }
+    Ok(RailSwept { body, max_deviation, miss, section_gap, end_angles })
 }
 
 /// The largest angle in radians between a plane's normal and a surface's tangent planes where v has a value.
@@ -228,26 +232,6 @@ impl<'a> RailMotion<'a> {
 
     fn direction(&self, parameters: [f64; 2]) -> Vector3 {
         [0, 1].map(|k| self.rails[k].tangent(parameters[k]).unwrap_or_else(Vector3::zeros)).iter().sum()
-    }
-
-    /// How far sections lie off the surfaces that were made of them, piece by piece, in millimetres.
-    fn missed(
-        &self,
-        runs: &[Vec<NurbsCurve>],
-        shares: &[f64],
-        surfaces: &[NurbsSurface],
-    ) -> Result<f64, SurfacingError> {
-        let mut worst: f64 = 0.0;
-        for (run, &share) in runs.iter().zip(shares) {
-            let map = self.place(share)?;
-            for (piece, surface) in run.iter().zip(surfaces) {
-                for t in piece.knots().sampled(MISSED_PER_SPAN) {
-                    let at = map.transform_point(&piece.point(t));
-                    worst = worst.max(closest_on_surface(surface, &at).distance);
-                }
-            }
-        }
-        Ok(worst)
     }
 
     /// One row of control points for each of the rails' own, piece by piece.

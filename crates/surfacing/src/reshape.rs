@@ -3,7 +3,7 @@
 //! Changes are made one after the other. Those that put in rows or raise the degree keep the shape exactly (The NURBS Book,
 //! chapter 5); recasting fits it anew and says how far that is off; the others move control points.
 
-use geometry::{Frame, NurbsSurface, Point3, Tolerance, Vector3, recast_surface_along};
+use geometry::{EndsKept, Frame, NurbsSurface, Point3, Tolerance, Vector3, recast_surface_along};
 
 use crate::SurfacingError;
 use crate::flat::best_plane;
@@ -101,6 +101,8 @@ pub enum NetChange {
         points: usize,
         /// The degree there.
         degree: usize,
+        /// What its borders keep across them.
+        kept: EndsKept,
     },
     /// Moved, in millimetres.
     Move {
@@ -280,10 +282,10 @@ fn in_form(
             }
             (out, None)
         }
-        NetChange::Recast { along, points, degree } => {
+        NetChange::Recast { along, points, degree, kept } => {
             let mut worst = 0.0_f64;
             for &is_u in along.each() {
-                let fitted = recast_surface_along(&out, is_u, *degree, *points)?;
+                let fitted = recast_surface_along(&out, is_u, *degree, *points, *kept)?;
                 worst += fitted.max_deviation;
                 out = fitted.surface;
             }

@@ -3,7 +3,7 @@
 
 mod shapes;
 
-use geometry::{Frame, KnotVector, NurbsSurface, Point3, Tolerance, Vector3};
+use geometry::{EndsKept, Frame, KnotVector, NurbsSurface, Point3, Tolerance, Vector3};
 use proptest::prelude::*;
 use shapes::near;
 use surfacing::{Along, Border, GatherAt, NetChange, NetPick, Reshape, Reshaped, SurfacingError, reshape};
@@ -57,7 +57,7 @@ fn rows_and_degrees_keep_the_shape() {
         assert!(apart(&before, &made.surface) <= 1e-11, "{change:?}");
     }
     // Recast to what it has already it comes back, and in one direction the other one keeps its knots.
-    let recast = NetChange::Recast { along: Along::U, points: 9, degree: 3 };
+    let recast = NetChange::Recast { along: Along::U, points: 9, degree: 3, kept: EndsKept::Tangents };
     let made = made(&before, &[recast]);
     assert_eq!(size(&made.surface), [9, 6]);
     assert_eq!(made.surface.knots_v(), before.knots_v());

@@ -10,6 +10,10 @@ const ROWS_OR_COLUMNS = [
 ];
 const EITHER = [...ROWS_OR_COLUMNS, ['both', 'Both']];
 const AXES = ['x', 'y', 'z'].map((a) => [a, a.toUpperCase()]);
+const KEPT = [
+  ['tangent', 'Tangent'],
+  ['curvature', 'Curvature'],
+];
 const BORDERS = [
   ['first_row', 'First row'],
   ['last_row', 'Last row'],
@@ -65,7 +69,7 @@ const ACTIONS = [
   {
     name: 'recast',
     label: 'Recast',
-    fields: [choice('along', 'Along', EITHER), one('points', 'Points', '8', true), one('degree', 'Degree', '3', true)],
+    fields: [choice('along', 'Along', EITHER), one('points', 'Points', '8', true), one('degree', 'Degree', '3', true), choice('ends', 'Borders keep', KEPT)],
   },
 ];
 
@@ -224,7 +228,7 @@ export const netPage = (parts) => ({
       case 'raise':
         return `Raise the degree to ${change.degree}, ${along}`;
       default:
-        return `Recast to ${change.points} points of degree ${change.degree}, ${along}`;
+        return `Recast to ${change.points} points of degree ${change.degree}, ${along}${change.ends === 'curvature' ? ', curvature kept' : ''}`;
     }
   },
   /** Does what the fields say to what is picked. */

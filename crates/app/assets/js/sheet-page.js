@@ -29,7 +29,7 @@ export const sheetPage = ({ parts, raw, descriptions, PLANES }) => ({
   sheetError: '',
   curveKinds: descriptions.curves,
   changeKinds: descriptions.changes,
-  reshapeTo: { points: 8, degree: 3 },
+  reshapeTo: { points: 8, degree: 3, curvature: false },
 
   openSheet(id) {
     if (this.sheetStep === id) return;
@@ -505,12 +505,13 @@ export const sheetPage = ({ parts, raw, descriptions, PLANES }) => ({
     return this.commit([{ edit: 'reshape_curve', step: this.sheetStep, curve, to }]);
   },
   async recast() {
-    const { points, degree } = this.reshapeTo;
+    const { points, degree, curvature } = this.reshapeTo;
+    const ends = curvature ? 'curvature' : 'tangent';
     const curve = this.pickedCurve();
     try {
-      const path = `/api/parts/${this.id}/recast?step=${encodeURIComponent(this.sheetStep)}&curve=${encodeURIComponent(curve)}&points=${points}&degree=${degree}`;
+      const path = `/api/parts/${this.id}/recast?step=${encodeURIComponent(this.sheetStep)}&curve=${encodeURIComponent(curve)}&points=${points}&degree=${degree}&ends=${ends}`;
       const { deviation } = await (await this.askServer(path)).json();
-      if (await this.reshape({ recast: { points: Number(points), degree: Number(degree) } })) {
+      if (await this.reshape({ recast: { points: Number(points), degree: Number(degree), ends } })) {
         this.say(`${curve} has ${points} points now; that cost ${this.lengthText(deviation)}.`, '', [
           'Undo',
           () => this.history('undo'),

@@ -9,8 +9,8 @@ use axum::response::{IntoResponse, Response};
 use axum::routing::{get, post};
 use axum::{Json, Router};
 use exchange::Format;
-use part::steps::{Make, StepDescription};
-use part::{Edit, MOST_BYTES, NamedShapes, Recipe, RecipeError};
+use part::steps::{EndAgrees, Make, StepDescription};
+use part::{Edit, MOST_BYTES, NamedShapes, RecastForm, Recipe, RecipeError};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
@@ -435,6 +435,9 @@ pub struct RecastAsked {
     points: usize,
     /// Degree wanted.
     degree: usize,
+    /// What the ends are to keep.
+    #[serde(default)]
+    ends: EndAgrees,
 }
 
 /// What recasting a curve would cost.
@@ -450,8 +453,9 @@ async fn recast(
     Query(asked): Query<RecastAsked>,
 ) -> Result<Json<Recast>, Rejection> {
     let (_, recipe) = state.part(id).await?;
+    let RecastAsked { step, curve, points, degree, ends } = asked;
     let found =
-        move || Ok(part::recast_deviation(&recipe, &asked.step, &asked.curve, asked.points, asked.degree)?);
+        move || Ok(part::recast_deviation(&recipe, &step, &curve, RecastForm { points, degree, ends })?);
     Ok(Json(Recast { deviation: state.workshop.read(found).await? }))
 }
 

@@ -1,6 +1,6 @@
 //! The number of control points grown one by one, places brought to where they lie nearest in between.
 
-use super::least_squares::Lines;
+use super::least_squares::{EndsKept, Lines, POINTS_FOR_CURVATURE, Way};
 use crate::{GeometryError, KnotVector, NurbsCurve, Point3, Vector3, check_work};
 
 /// Rounds in which places move along: for the fewest control points, and for each one more. The same whether or not more
@@ -81,6 +81,14 @@ impl Recast {
         out.misses.clone_from(&self.misses);
         Ok(out)
     }
+}
+
+/// Refuses too few control points, or too low a degree, for curvature to be kept.
+fn check_ends(kept: EndsKept, degree: usize, count: usize, needed: usize) -> Result<(), GeometryError> {
+    if kept == EndsKept::Curvature && (degree < 2 || count < needed) {
+        return Err(GeometryError::NoCurvatureKept { degree, count, needed });
+    }
+    Ok(())
 }
 
 impl Lines {
@@ -198,11 +206,20 @@ impl Lines {
     /// it misses most and of even ones, so that more control points never miss more.
     pub(super) fn recast(&self, degree: usize, count: usize) -> Result<Recast, GeometryError> {
         check_work();
+        check_ends(self.kept, degree, count, POINTS_FOR_CURVATURE)?;
+        self.check_ways()?;
         let at = self.by_length()?;
         let too_few = GeometryError::TooFewPoints { given: at.len(), needed: count };
         let first_ring = degree + LEAST_RING.max(degree);
+        let curvature = self.kept == EndsKept::Curvature;
+        if self.ring && curvature {
+            // What goes round has no ends; without a seam its curvature goes on.
+            check_ends(self.kept, degree, count, first_ring)?;
+            return self.grown(&at, degree, [first_ring, count], true).ok_or(too_few);
+        }
+        let least = if curvature { POINTS_FOR_CURVATURE.max(degree + 1) } else { degree + 1 };
         let most = if self.ring { (first_ring - 1).min(count) } else { count };
-        let open = self.grown(&at, degree, [degree + 1, most], false).ok_or(too_few.clone())?;
+        let open = self.grown(&at, degree, [least, most], false).ok_or(too_few)?;
         if !self.ring || count < first_ring {
             return Ok(open);
         }
@@ -212,6 +229,18 @@ impl Lines {
             Some(ring) if ring.worst() <= open.worst() => Ok(ring),
             _ => open.with_knots(count),
         }
+    }
+
+    /// Refuses lines that stand still at an end where curvature is to be kept: they have none there.
+    fn check_ways(&self) -> Result<(), GeometryError> {
+        if self.kept == EndsKept::Tangents {
+            return Ok(());
+        }
+        let still = |(line, [a, b]): (&Vec<Point3>, &[Way; 2])| {
+            let at = [(a, line[0]), (b, line[line.len() - 1])].into_iter().find(|(w, _)| w.stands)?.1;
+            Some(GeometryError::NoDirection { at: at.into() })
+        };
+        self.places.iter().zip(&self.ways).find_map(still).map_or(Ok(()), Err)
     }
 
     fn grown(&self, at: &[f64], degree: usize, [least, most]: [usize; 2], seamless: bool) -> Option<Recast> {

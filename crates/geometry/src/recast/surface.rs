@@ -1,6 +1,6 @@
 //! Surfaces recast, one or several side by side.
 
-use super::least_squares::{Lines, goes_round, seen, way_in, ways_of};
+use super::least_squares::{EndsKept, Lines, Way, goes_round, seen, ways_of};
 use super::{LEAST_PLACES_PER_SPAN, check_form, in_form};
 use crate::{
     FittedSurface, GeometryError, KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3, nearby_on_surface,
@@ -8,8 +8,10 @@ use crate::{
 
 /// Places of a surface for each control point of the recast one, in either direction.
 const PLACES_PER_POINT: usize = 4;
-/// Share of the way between two places at which a neighbour's direction is taken where no derivative is known.
-const BESIDE: f64 = 1e-3;
+/// Shares of the way between two places, each so many times, at which neighbours are taken where no derivative is known: one
+/// for a direction, three for curvature too.
+const BESIDE: (f64, usize) = (1e-3, 1);
+const BESIDE_FOR_CURVATURE: (f64, usize) = (1e-2, 3);
 
 /// A surface recast in one direction: it, and where each place of the source has come to lie, both in its own domain.
 struct RecastAlong {
@@ -22,6 +24,7 @@ fn along_u(
     surfaces: &[NurbsSurface],
     degree: usize,
     count: usize,
+    kept: EndsKept,
 ) -> Result<Vec<RecastAlong>, GeometryError> {
     let plain = |s: &NurbsSurface| {
         let fits = s.columns().first().and_then(|c| in_form(c, degree, count));
@@ -44,28 +47,24 @@ fn along_u(
         let at = surfaces[0].control_points()[0].into();
         return Err(GeometryError::NoDirection { at });
     }
-    let (mut places, mut tangents) = (Vec::new(), Vec::new());
+    let (mut places, mut ways) = (Vec::new(), Vec::new());
     for (surface, us) in surfaces.iter().zip(&us) {
         // Each column of control points is a curve along u; where those are kept, so is the surface.
         for column in surface.columns() {
             let line: Vec<Point3> = us.iter().map(|&u| column.point(u)).collect();
-            let d = column.domain();
-            tangents.push([
-                way_in(&column.derivatives(d.start).1[0], line.iter().copied()),
-                way_in(&-column.derivatives(d.end).1[0], line.iter().rev().copied()),
-            ]);
+            ways.push(column.ways_in(&line));
             places.push(line);
         }
     }
-    let ring = goes_round(&places, &tangents);
+    let ring = goes_round(&places, &ways);
     let mut before = 0;
     let mut all_seen = Vec::new();
     for surface in surfaces {
         all_seen.extend(seen(surface.knots_v(), before));
         before += surface.knots_v().point_count();
     }
-    let tangents = ways_of(tangents, ring);
-    let fit = Lines { places, tangents, ring, seen: all_seen }.recast(degree, count)?;
+    let fit =
+        Lines { places, ways: ways_of(ways, ring), ring, kept, seen: all_seen }.recast(degree, count)?;
     let mut curves = fit.curves()?.into_iter();
     let one = |(surface, us): (&NurbsSurface, &Vec<f64>)| {
         let d = surface.domain().0;
@@ -84,11 +83,31 @@ fn of_columns(columns: &[NurbsCurve], across: &KnotVector) -> Result<NurbsSurfac
     NurbsSurface::from_homogeneous(along, across.clone(), net)
 }
 
+/// Places beside both ends of a line of places, from either end inwards.
+fn beside(vs: &[f64], (share, count): (f64, usize)) -> Vec<f64> {
+    let last = vs.len() - 1;
+    let steps = [(vs[0], vs[1] - vs[0]), (vs[last], vs[last - 1] - vs[last])];
+    steps.into_iter().flat_map(|(v, step)| (1..=count).map(move |k| v + share * k as f64 * step)).collect()
+}
+
+/// First and second derivatives into a line at an end from places beside it (differences of third and second order; none of the
+/// second where there is one place only).
+fn differences(end: Point3, beside: &[Point3], share: f64) -> [Vector3; 2] {
+    let off: Vec<Vector3> = beside.iter().map(|p| p - end).collect();
+    match off[..] {
+        [a, b, c] => {
+            [(a * 18.0 - b * 9.0 + c * 2.0) / (6.0 * share), (b * 4.0 - a * 5.0 - c) / (share * share)]
+        }
+        _ => [off[0] / share, Vector3::zeros()],
+    }
+}
+
 /// The same for surfaces with weights, which tie both directions together: places of a grid stand for them.
 fn from_grid(
     surfaces: &[NurbsSurface],
     degrees: [usize; 2],
     counts: [usize; 2],
+    kept: EndsKept,
 ) -> Result<Vec<FittedSurface>, GeometryError> {
     let places = |knots: &KnotVector, k: usize| {
         let spans = knots.breaks().len() - 1;
@@ -96,41 +115,43 @@ fn from_grid(
     };
     let vs = places(surfaces[0].knots_v(), 1);
     let last = vs.len() - 1;
-    // Beside the ends, for the directions in which the rows leave them.
-    let beside = [vs[0] + BESIDE * (vs[1] - vs[0]), vs[last] - BESIDE * (vs[last] - vs[last - 1])];
-    let (mut rows, mut tangents) = (Vec::new(), Vec::new());
+    // Beside the ends, for the ways in which the rows leave them.
+    let (share, sides) = match kept {
+        EndsKept::Tangents => BESIDE,
+        EndsKept::Curvature => BESIDE_FOR_CURVATURE,
+    };
+    let all: Vec<f64> = vs.iter().copied().chain(beside(&vs, (share, sides))).collect();
+    let (mut rows, mut ways) = (Vec::new(), Vec::new());
     let (mut along, mut moved_u) = (Vec::new(), Vec::new());
     for surface in surfaces {
         let us = places(surface.knots_u(), 0);
-        let all: Vec<f64> = vs.iter().copied().chain(beside).collect();
         let grid = surface.grid(&us, &all);
         let column = |j: usize| grid.iter().skip(j).step_by(all.len()).copied().collect::<Vec<Point3>>();
         let lines: Vec<Vec<Point3>> = (0..all.len()).map(column).collect();
         let d = surface.domain().0;
-        let leaves = |line: &Vec<Point3>, v: f64| {
-            let [start, end] = [d.start, d.end].map(|u| surface.tangents(u, v).1);
-            [way_in(&start, line.iter().copied()), way_in(&-end, line.iter().rev().copied())]
+        let leaves = |(line, &v): (&Vec<Point3>, &f64)| {
+            let [start, end] = [d.start, d.end].map(|u| surface.derivatives(u, v));
+            Way::both([start.u, start.uu], [end.u, end.uu], line)
         };
-        let ways: Vec<[Vector3; 2]> = lines.iter().zip(&all).map(|(line, &v)| leaves(line, v)).collect();
-        let ring = goes_round(&lines, &ways);
-        let fit = Lines { places: lines, tangents: ways_of(ways, ring), ring, seen: Vec::new() }
+        let leaving: Vec<[Way; 2]> = lines.iter().zip(&all).map(leaves).collect();
+        let ring = goes_round(&lines, &leaving);
+        let fit = Lines { places: lines, ways: ways_of(leaving, ring), ring, kept, seen: Vec::new() }
             .recast(degrees[0], counts[0])?;
         for i in 0..counts[0] {
-            let row: Vec<Point3> = fit.control[..=last].iter().map(|c| c[i]).collect();
-            let way = |k: usize, end: usize| fit.control[last + 1 + k][i] - row[end];
-            tangents.push([
-                way_in(&way(0, 0), row.iter().copied()),
-                way_in(&way(1, last), row.iter().rev().copied()),
-            ]);
-            rows.push(row);
+            let line: Vec<Point3> = fit.control.iter().map(|c| c[i]).collect();
+            let (row, beside) = line.split_at(last + 1);
+            let (first, other) = beside.split_at(sides);
+            let [a, b] = differences(row[last], other, share);
+            ways.push(Way::both(differences(row[0], first, share), [-a, b], row));
+            rows.push(row.to_vec());
         }
         moved_u.push(us.iter().zip(&fit.at).map(|(u, t)| [*u, d.at(*t)]).collect::<Vec<_>>());
         along.push(fit.knots.over(d));
     }
-    let ring = goes_round(&rows, &tangents);
+    let ring = goes_round(&rows, &ways);
     let seen = along.iter().enumerate().flat_map(|(k, knots)| seen(knots, k * counts[0])).collect();
-    let tangents = ways_of(tangents, ring);
-    let fit = Lines { places: rows, tangents, ring, seen }.recast(degrees[1], counts[1])?;
+    let fit =
+        Lines { places: rows, ways: ways_of(ways, ring), ring, kept, seen }.recast(degrees[1], counts[1])?;
     let d = surfaces[0].domain().1;
     let moved_v: Vec<[f64; 2]> = vs.iter().zip(&fit.at).map(|(v, t)| [*v, d.at(*t)]).collect();
     let mut control = fit.control.iter();
@@ -172,15 +193,18 @@ fn compared(source: &NurbsSurface, surface: NurbsSurface, moved: [&[[f64; 2]]; 2
 }
 
 /// Surfaces side by side, each with its own u, recast to a number of control points and degrees in u and v, so that what
-/// they share in v stays shared; corners are kept, and over the seam of a closed and smooth one curvature is continuous.
+/// they share in v stays shared; corners are kept, along the borders the tangents across them, and curvature across them if
+/// asked; over the seam of a closed and smooth one curvature is continuous.
 ///
 /// # Errors
-/// `Degree`; `TooFewPoints` when there are fewer points than a degree needs, or no surface; `NoDirection` for one that has no
-/// extent in a direction.
+/// `Degree`; `TooFewPoints` when there are fewer points than a degree needs, or no surface; `NoCurvatureKept` when there are
+/// fewer than curvature takes; `NoDirection` for one that has no extent in a direction, or that stands still at a border where
+/// its curvature is to be kept.
 pub fn recast_surfaces(
     surfaces: &[NurbsSurface],
     degrees: [usize; 2],
     counts: [usize; 2],
+    kept: EndsKept,
 ) -> Result<Vec<FittedSurface>, GeometryError> {
     for (degree, count) in degrees.into_iter().zip(counts) {
         check_form(degree, count)?;
@@ -189,14 +213,14 @@ pub fn recast_surfaces(
         return Err(GeometryError::TooFewPoints { given: 0, needed: 1 });
     }
     if surfaces.iter().any(NurbsSurface::is_rational) {
-        return from_grid(surfaces, degrees, counts);
+        return from_grid(surfaces, degrees, counts, kept);
     }
     let in_u = surfaces
         .iter()
-        .map(|s| Ok(along_u(std::slice::from_ref(s), degrees[0], counts[0])?.remove(0)))
+        .map(|s| Ok(along_u(std::slice::from_ref(s), degrees[0], counts[0], kept)?.remove(0)))
         .collect::<Result<Vec<_>, GeometryError>>()?;
     let turned: Vec<NurbsSurface> = in_u.iter().map(|r| r.surface.transposed()).collect();
-    let in_v = along_u(&turned, degrees[1], counts[1])?;
+    let in_v = along_u(&turned, degrees[1], counts[1], kept)?;
     let both = surfaces.iter().zip(in_u).zip(in_v);
     Ok(both.map(|((source, u), v)| compared(source, v.surface.transposed(), [&u.moved, &v.moved])).collect())
 }
@@ -209,8 +233,9 @@ pub fn recast_surface(
     surface: &NurbsSurface,
     degrees: [usize; 2],
     counts: [usize; 2],
+    kept: EndsKept,
 ) -> Result<FittedSurface, GeometryError> {
-    Ok(recast_surfaces(std::slice::from_ref(surface), degrees, counts)?.remove(0))
+    Ok(recast_surfaces(std::slice::from_ref(surface), degrees, counts, kept)?.remove(0))
 }
 
 /// A surface recast in one direction only, u or v; the other one keeps its knots, but for a surface with weights, which tie
@@ -223,17 +248,18 @@ pub fn recast_surface_along(
     is_u: bool,
     degree: usize,
     count: usize,
+    kept: EndsKept,
 ) -> Result<FittedSurface, GeometryError> {
     check_form(degree, count)?;
     if !is_u {
-        let fitted = recast_surface_along(&surface.transposed(), true, degree, count)?;
+        let fitted = recast_surface_along(&surface.transposed(), true, degree, count, kept)?;
         return Ok(FittedSurface { surface: fitted.surface.transposed(), ..fitted });
     }
     let v = surface.knots_v();
     if surface.is_rational() {
-        return recast_surface(surface, [degree, v.degree()], [count, v.point_count()]);
+        return recast_surface(surface, [degree, v.degree()], [count, v.point_count()], kept);
     }
-    let made = along_u(std::slice::from_ref(surface), degree, count)?.remove(0);
+    let made = along_u(std::slice::from_ref(surface), degree, count, kept)?.remove(0);
     let held: Vec<[f64; 2]> = v.sampled(LEAST_PLACES_PER_SPAN / 2).iter().map(|v| [*v; 2]).collect();
     Ok(compared(surface, made.surface, [&made.moved, &held]))
 }

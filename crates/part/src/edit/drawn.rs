@@ -123,17 +123,18 @@ pub(crate) fn reshaped(
             exact(inner.fold(spline.clone(), |curve, t| curve.with_knot(t)))
         }
         Reshape::RaiseDegree => exact(spline.elevated().map_err(|e| refuse(e.to_string()))?),
-        Reshape::Recast(RecastForm { points, degree }) => {
+        Reshape::Recast(RecastForm { points, degree, ends }) => {
             if points > MOST_RECAST {
                 return Err(refuse(format!("recast to at most {MOST_RECAST} points")));
             }
-            let fitted = geometry::recast(&spline, degree, points).map_err(|e| refuse(e.to_string()))?;
+            let fitted =
+                geometry::recast(&spline, degree, points, ends.into()).map_err(|e| refuse(e.to_string()))?;
             Ok((fitted.curve, fitted.max_deviation))
         }
     }
 }
 
-/// What recasting a drawn spline to a number of control points and a degree would cost, in millimetres.
+/// What recasting a drawn spline to another form would cost, in millimetres.
 ///
 /// # Errors
 /// No such curve, or numbers that do not fit together.
@@ -141,8 +142,7 @@ pub fn recast_deviation(
     recipe: &Recipe,
     step: &str,
     curve: &str,
-    points: usize,
-    degree: usize,
+    form: RecastForm,
 ) -> Result<f64, RecipeError> {
-    reshaped(recipe, step, curve, &Reshape::Recast(RecastForm { points, degree })).map(|r| r.1)
+    reshaped(recipe, step, curve, &Reshape::Recast(form)).map(|r| r.1)
 }

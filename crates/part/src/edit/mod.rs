@@ -10,9 +10,9 @@ pub(crate) use self::drawn::reshaped;
 use self::drawn::{change_mut, check_free, curve_mut, drawing_mut, drawn_points, move_points};
 use self::steps::{free_copy, rename_parameter, set_field};
 use crate::limits::{MOST_STEPS, at_most, check_texts, told};
-use crate::recipe::like;
-use crate::steps::Make;
+use crate::recipe::{is_default, like};
 use crate::steps::drawing::{Change, Drawing, DrawnCurve, DrawnPoint};
+use crate::steps::{EndAgrees, Make};
 use crate::{Amount, Display, LengthUnit, Lineage, Parameter, PlaneInput, Recipe, RecipeError, Step};
 
 /// One change of a recipe. Applying it gives a new recipe or says why not; it never leaves half a change.
@@ -269,6 +269,9 @@ pub struct RecastForm {
     pub points: usize,
     /// Degree.
     pub degree: usize,
+    /// What its ends keep.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub ends: EndAgrees,
 }
 
 /// Another form of a spline.

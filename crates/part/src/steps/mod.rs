@@ -16,6 +16,7 @@ mod description;
 pub mod drawing;
 mod edge_agrees;
 pub mod enclose;
+mod end_agrees;
 pub mod extend;
 pub mod extrude;
 pub mod fill_to_level;
@@ -66,6 +67,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 pub use edge_agrees::EdgeAgrees;
+pub use end_agrees::EndAgrees;
 pub use spacing::Spacing;
 
 pub use description::{Choice, EachDescription, SlotDescription, StepDescription, ValueDescription, Widget};

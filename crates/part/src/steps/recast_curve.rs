@@ -6,8 +6,9 @@ use serde::{Deserialize, Serialize};
 use serde_json::json;
 use surfacing::{SurfacingError, smooth_stretches};
 
-use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
+use super::{Construction, Context, EndAgrees, SlotDescription, StepDescription, ValueDescription};
 use crate::limits::MOST_RECAST;
+use crate::recipe::is_default;
 use crate::{Amount, Built, CurveShape, Notice, Quantity, Reached, Reference};
 
 /// A curve recast.
@@ -22,6 +23,9 @@ pub struct RecastCurve {
     /// The degree.
     #[serde(default = "three")]
     pub degree: Amount,
+    /// What the ends of each stretch keep.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub ends: EndAgrees,
 }
 
 fn ten() -> Amount {
@@ -69,6 +73,12 @@ impl Construction for RecastCurve {
                     json!(3),
                     "At most one less than the control points.",
                 ),
+                ValueDescription::choice(
+                    "ends",
+                    "Ends keep",
+                    &[("tangent", "Tangent"), ("curvature", "Curvature")],
+                    "What stays at the ends of each stretch besides their places; curvature takes six control points.",
+                ),
             ],
         }
     }
@@ -96,7 +106,8 @@ impl Construction for RecastCurve {
         let mut out = Vec::new();
         let mut deviation: f64 = 0.0;
         for stretch in smooth_stretches(&pieces, &context.tolerance).map_err(refuse)? {
-            let made = recast(&stretch, degree as usize, points as usize).map_err(|e| refuse(e.into()))?;
+            let made = recast(&stretch, degree as usize, points as usize, self.ends.into())
+                .map_err(|e| refuse(e.into()))?;
             deviation = deviation.max(made.max_deviation);
             out.push(made.curve);
         }

@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 use surfacing::{NetChange, Pinch};
 use topology::{Body, Face, Shell, join, natural_shell};
 
-use super::{Construction, Context, SlotDescription, StepDescription};
+use super::{Construction, Context, EndAgrees, SlotDescription, StepDescription};
 use crate::limits::{MOST_NET_CHANGES, at_most};
 use crate::recipe::is_default;
 use crate::{
@@ -100,6 +100,9 @@ pub enum NetEdit {
         points: usize,
         /// The degree.
         degree: usize,
+        /// What its borders keep across them.
+        #[serde(default, skip_serializing_if = "is_default")]
+        ends: EndAgrees,
     },
     /// Points moved.
     Move {
@@ -226,9 +229,12 @@ impl NetEdit {
             }
             Self::Evenly { along: way, count } => NetChange::Evenly { along: along(*way), count: *count },
             Self::Raise { along: way, degree } => NetChange::Raise { along: along(*way), degree: *degree },
-            Self::Recast { along: way, points, degree } => {
-                NetChange::Recast { along: along(*way), points: *points, degree: *degree }
-            }
+            Self::Recast { along: way, points, degree, ends } => NetChange::Recast {
+                along: along(*way),
+                points: *points,
+                degree: *degree,
+                kept: (*ends).into(),
+            },
             Self::Move { picks, by } => NetChange::Move { picks: counted(picks, field)?, by: three(by)? },
             Self::Scale { picks, factors } => {
                 let value = |k: usize| context.value(&factors[k], Quantity::Ratio, field);

@@ -7,7 +7,7 @@ use serde_json::json;
 use topology::Face;
 
 use super::spacing::Spacing;
-use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
+use super::{Construction, Context, EndAgrees, SlotDescription, StepDescription, ValueDescription};
 use crate::quantity::amounts::{is_one, is_zero, one, zero};
 use crate::recipe::is_default;
 use crate::{Amount, Built, CurveShape, Notice, Place, PointInput, Quantity, Reached, Reference};
@@ -21,17 +21,6 @@ pub enum Follows {
     ThroughPoints,
     /// The points are its control polygon.
     ControlPoints,
-}
-
-/// How far an end agrees with what it goes on from.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum Agrees {
-    /// In its tangent (G1).
-    #[default]
-    Tangent,
-    /// In its tangent and its curvature (G2).
-    Curvature,
 }
 
 /// A curve in space.
@@ -54,7 +43,7 @@ pub struct SpaceCurve {
     pub start_along: Option<Reference>,
     /// How far it agrees with that.
     #[serde(default, skip_serializing_if = "is_default")]
-    pub start_agrees: Agrees,
+    pub start_agrees: EndAgrees,
     /// How strongly, 1 for what comes by itself.
     #[serde(default = "one", skip_serializing_if = "is_one")]
     pub start_pull: Amount,
@@ -63,7 +52,7 @@ pub struct SpaceCurve {
     pub end_along: Option<Reference>,
     /// How far it agrees with that.
     #[serde(default, skip_serializing_if = "is_default")]
-    pub end_agrees: Agrees,
+    pub end_agrees: EndAgrees,
     /// How strongly, 1 for what comes by itself.
     #[serde(default = "one", skip_serializing_if = "is_one")]
     pub end_pull: Amount,
@@ -72,7 +61,7 @@ pub struct SpaceCurve {
 /// One end of the curve and what it meets there.
 struct End<'a> {
     along: Option<&'a Reference>,
-    agrees: Agrees,
+    agrees: EndAgrees,
     pull: &'a Amount,
     fields: [&'static str; 2],
     /// Where the curve begins or ends.
@@ -99,7 +88,7 @@ impl End<'_> {
             Err(_) => self.on_curve(context, reference, slot)?,
         };
         let first = met.tangent * self.by_itself.norm() * pull;
-        if self.agrees == Agrees::Tangent {
+        if self.agrees == EndAgrees::Tangent {
             return Ok(vec![first]);
         }
         let curvature = met.curvature.ok_or_else(|| {
@@ -267,9 +256,9 @@ impl Construction for SpaceCurve {
                     "0 for none; nearer to 1 it is pulled tight between its points.",
                 )
                 .only_if("follows", "through_points"),
-                agrees("start_agrees", "Agrees at the start in", "start_along"),
+                agrees("start_agrees", "EndAgrees at the start in", "start_along"),
                 pull("start_pull", "Pull at the start", "start_along"),
-                agrees("end_agrees", "Agrees at the end in", "end_along"),
+                agrees("end_agrees", "EndAgrees at the end in", "end_along"),
                 pull("end_pull", "Pull at the end", "end_along"),
             ],
         }

@@ -405,6 +405,8 @@ impl Construction for Sweep {
             };
             Notice::refused(slot, &e)
         })?;
-        Ok(Built::body(made.body).with_deviation(made.max_deviation, context.tolerance.fit))
+        Ok(Built::body(made.body)
+            .with_deviation(made.max_deviation, context.tolerance.fit)
+            .with_miss(made.miss))
     }
 }

@@ -19,6 +19,8 @@ pub(super) struct Guided {
     pub surfaces: Vec<NurbsSurface>,
     pub max_deviation: f64,
     pub largest_gap: f64,
+    /// The guides from the first section to the last one.
+    pub guides: Vec<NurbsCurve>,
 }
 
 /// One guide by the skin's parameters.
@@ -139,6 +141,7 @@ pub(super) fn guided(
     let parameters = course.at;
     let mut largest_gap: f64 = 0.0;
     let mut tracks = Vec::with_capacity(guides.len());
+    let mut parts = Vec::with_capacity(guides.len());
     for (g, guide) in guides.iter().enumerate() {
         let mut crossed: Vec<(f64, f64, Vector3)> = Vec::with_capacity(rows.len());
         for (i, row) in rows.iter().enumerate() {
@@ -170,6 +173,8 @@ pub(super) fn guided(
             let at = guide.point(crossed[i + 1].0).into();
             return Err(SurfacingError::GuideTurns { guide: g + 1, section: i + 2, at });
         }
+        let ends = [crossed[0].0, crossed[crossed.len() - 1].0];
+        parts.push(guide.part(ends[0].min(ends[1]), ends[0].max(ends[1])));
         let by = |value: &dyn Fn(&(f64, f64, Vector3)) -> f64| {
             Monotone::new(parameters.iter().copied().zip(crossed.iter().map(value)).collect())
         };
@@ -216,7 +221,7 @@ pub(super) fn guided(
         }
         Ok(place)
     };
-    let mut made = Guided { surfaces: Vec::new(), max_deviation: 0.0, largest_gap };
+    let mut made = Guided { surfaces: Vec::new(), max_deviation: 0.0, largest_gap, guides: parts };
     let single = joints.len() == 2;
     // Where sections and guides have knots of their own, the fit has some too: between them all is smooth.
     let across = divided(&parameters, tracks.iter().flat_map(Track::breaks));

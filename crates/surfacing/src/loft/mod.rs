@@ -6,7 +6,9 @@ mod guide;
 mod joined;
 mod met;
 
-use geometry::{NurbsCurve, Point3, Skin, SkinCourse, Tolerance, Vector3, recast_surfaces, skin, skin_along};
+use geometry::{
+    EndsKept, NurbsCurve, Point3, Skin, SkinCourse, Tolerance, Vector3, recast_surfaces, skin, skin_along,
+};
 use topology::Body;
 
 pub use end::{Away, LoftEnd, Way};
@@ -15,6 +17,7 @@ pub use joined::Joined;
 use crate::assembled::{assembled, numbered};
 use crate::chain::as_one;
 use crate::developable::{developable, meeting};
+use crate::miss::{Miss, missed};
 use crate::sections::{Paired, Run, align, check_apart, check_order, rows_between_pairs};
 use crate::{SurfacingError, chain};
 
@@ -104,6 +107,8 @@ pub struct Lofted {
     pub body: Body,
     /// Largest distance from sections, guides or the exact loft that was measured, in millimetres; none for an exact one.
     pub max_deviation: Option<f64>,
+    /// Where it stays farther off a section or a guide than the fit tolerance, or where it was recast, than that cost.
+    pub miss: Option<Miss>,
     /// Largest distance of a guide from a section, in millimetres.
     pub guide_gap: Option<f64>,
     /// At the first and last section, the largest angle in radians between the surface and its neighbour, or the plane that
@@ -161,6 +166,8 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
     let mut max_deviation: Option<f64> = None;
     let mut reached = |deviation: f64| max_deviation = Some(max_deviation.unwrap_or(0.0).max(deviation));
     let (mut guide_gap, mut largest_twist) = (None, None);
+    // What is held against the faces in the end; else it is while they are made.
+    let mut followed: Vec<NurbsCurve> = Vec::new();
     let mut lines = Vec::new();
     let pairs: &[Vec<Option<Point3>>] = if how.joins_pairs() { &how.pairs } else { &[] };
     let paired = || Paired::new(&runs, pairs, closed, tolerance);
@@ -176,6 +183,7 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
                 largest_twist = Some(strip.largest_twist.max(largest_twist.unwrap_or(0.0)));
                 strips.push(strip);
             }
+            followed = runs.concat();
             let faces = meeting(strips, tolerance)?;
             faces.iter().map(|rows| skin(rows, &Skin::Straight)).collect::<Result<Vec<_>, _>>()?
         }
@@ -187,6 +195,7 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
             let guided = guide::guided(&faces, &points, &guides, closed, (sections, &how.ends), tolerance)?;
             reached(guided.max_deviation);
             guide_gap = Some(guided.largest_gap);
+            followed = runs.iter().flatten().cloned().chain(guided.guides).collect();
             guided.surfaces
         }
         _ => {
@@ -248,7 +257,7 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
         None => surfaces,
         Some([along, across]) => {
             let degrees = [along, across].map(|n| 3.min(n.saturating_sub(1)));
-            let fitted = recast_surfaces(&surfaces, degrees, [along, across])?;
+            let fitted = recast_surfaces(&surfaces, degrees, [along, across], EndsKept::Tangents)?;
             fitted.iter().for_each(|f| reached(f.max_deviation));
             fitted.into_iter().map(|f| f.surface).collect()
         }
@@ -261,7 +270,9 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
     };
     let end_angles = [angle(0), angle(1)];
     let body = assembled(numbered(surfaces, &how.name), how.close && closed && !ring, tolerance)?;
-    Ok(Lofted { body, max_deviation, guide_gap, end_angles, largest_twist, runs, lines })
+    let recast = how.grid.and(max_deviation).unwrap_or(0.0);
+    let miss = missed(&body, &followed, tolerance.fit.max(recast) + guide_gap.unwrap_or(0.0));
+    Ok(Lofted { body, max_deviation, miss, guide_gap, end_angles, largest_twist, runs, lines })
 }
 
 /// Runs with those of points as one piece without length for each of the others' pieces.

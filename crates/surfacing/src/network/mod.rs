@@ -16,6 +16,7 @@ use topology::Body;
 use crate::assembled::{assembled, numbered};
 use crate::chain::as_one;
 use crate::feet::Feet;
+use crate::miss::{Miss, missed};
 use crate::monotone::Monotone;
 use crate::patch::{EdgeReached, PatchEdge};
 use crate::{Agrees, SurfacingError};
@@ -42,6 +43,8 @@ pub struct Network {
     pub largest_gap: f64,
     /// Largest distance of a curve from the surface that was measured, in millimetres.
     pub max_deviation: f64,
+    /// Where it stays farther off its curves than the fit tolerance and their gaps allow.
+    pub miss: Option<Miss>,
     /// For each family, what was reached at those of its outermost curves that are edges of faces.
     pub sides: [Vec<EdgeReached>; 2],
 }
@@ -147,7 +150,11 @@ pub fn network(
         edges.filter_map(|e| EdgeReached::on(e, &surface, tolerance)).collect()
     });
     let body = assembled(numbered(vec![surface], how.name), false, tolerance)?;
-    Ok(Network { body, largest_gap, max_deviation, sides })
+    let crossed = along_u.iter().chain(&along_v).filter(|t| !t.pole);
+    let between: Vec<NurbsCurve> =
+        crossed.map(|t| t.curve.part(t.crossings[0], t.crossings[t.crossings.len() - 1])).collect();
+    let miss = missed(&body, &between, tolerance.fit.max(largest_gap));
+    Ok(Network { body, largest_gap, max_deviation, miss, sides })
 }
 
 /// For each pair of curves the parameters at which they cross, and the largest distance between two that do.

@@ -22,6 +22,7 @@ use topology::{Body, Bounding, Meeting, SeamSide, bounded_shell, meeting, pcurve
 pub use boundary::{Beside, LooseCorner, PatchEdge};
 
 use crate::SurfacingError;
+use crate::miss::{Miss, missed};
 use layout::{Layout, laid_out};
 
 /// Spans along the longer side of the parameter plane, at first and at most.
@@ -119,6 +120,8 @@ pub struct Patched {
     pub edges: Vec<EdgeReached>,
     /// Largest distance from inner curves and points, in millimetres.
     pub inner: f64,
+    /// Where it stays farther off an inner curve than the fit tolerance.
+    pub miss: Option<Miss>,
     /// Corners at which no surface could be tangent.
     pub loose: Vec<LooseCorner>,
     /// The tension that it took to keep it near its boundary, beyond the one asked for; none where it stays near by itself.
@@ -160,7 +163,9 @@ pub fn patch(edges: &[PatchEdge], how: &Patch<'_>, tolerance: &Tolerance) -> Res
             meets: edge.beside.as_ref().and_then(|b| met(edge, pcurve, &surface, b)),
         })
         .collect();
-    Ok(Patched { body: Body::from_shell(shell), edges, inner, loose, tightened })
+    let body = Body::from_shell(shell);
+    let miss = missed(&body, how.curves, tolerance.fit);
+    Ok(Patched { body, edges, inner, miss, loose, tightened })
 }
 
 /// How the patch meets the face beside an edge, both seen from the same side.

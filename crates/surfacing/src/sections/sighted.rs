@@ -13,7 +13,7 @@ const COMPARED_CLOSELY: usize = 192;
 const CLOSER: usize = 20;
 const SETTLED: f64 = 1e-9;
 /// Panels at least of a section, and nodes of each, over which the cost is summed, and the share below which one is none.
-const PANELS: usize = 32;
+const PANELS: usize = 12;
 const NODES: usize = 4;
 const NARROWEST_PANEL: f64 = 1e-12;
 

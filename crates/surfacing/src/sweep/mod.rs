@@ -17,6 +17,7 @@ use crate::SurfacingError;
 use crate::assembled::{assembled, numbered};
 use crate::carried::{Local, carried_surface};
 use crate::chain;
+use crate::miss::{Miss, missed};
 use crate::sections::{Run, align, middle, places, rows_of_faces};
 use path_motion::PathMotion;
 
@@ -92,6 +93,8 @@ pub struct Swept {
     pub max_deviation: f64,
     /// Whether that is within the fit tolerance.
     pub converged: bool,
+    /// Where it stays farther off a section that was drawn on its way than the fit tolerance.
+    pub miss: Option<Miss>,
 }
 
 /// The surface that sections sweep out along a path.
@@ -144,7 +147,11 @@ pub fn sweep(
         }
     }
     let body = assembled(numbered(surfaces, &how.name), how.close && enclosing && !run.closed, tolerance)?;
-    Ok(Swept { body, max_deviation, converged: max_deviation <= tolerance.fit })
+    let drawn = sections.iter().filter_map(|s| if let SweepSection::Drawn(c) = s { Some(c) } else { None });
+    // At a mitre part of a section lies on the other leg's side of it.
+    let mitred = legs.iter().any(|l| l.cut[0] || l.cut[1]);
+    let miss = if mitred { None } else { missed(&body, drawn.flatten(), tolerance.fit) };
+    Ok(Swept { body, max_deviation, miss, converged: max_deviation <= tolerance.fit })
 }
 
 /// Frames at equal steps of a path's length, which turn with it without needless twist, the first at its start; the last at
