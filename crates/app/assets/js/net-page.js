@@ -69,7 +69,12 @@ const ACTIONS = [
   {
     name: 'recast',
     label: 'Recast',
-    fields: [choice('along', 'Along', EITHER), one('points', 'Points', '8', true), one('degree', 'Degree', '3', true), choice('ends', 'Borders keep', KEPT)],
+    fields: [
+      choice('along', 'Along', EITHER),
+      one('points', 'Points', '8', true),
+      one('degree', 'Degree', '3', true),
+      choice('ends', 'Borders keep', KEPT),
+    ],
   },
 ];
 
