@@ -98,27 +98,53 @@ pub fn interpolate(
     ends: &EndDerivatives,
 ) -> Result<NurbsCurve, GeometryError> {
     check_work();
+    check_conditions(points, parameters, degree, ends)?;
     let extra = ends.start.len() + ends.end.len();
     let count = points.len() + extra;
-    if points.len() < 2 || count <= degree || parameters.len() != points.len() {
-        return Err(GeometryError::TooFewPoints {
-            given: points.len(),
-            needed: degree + 1 - extra.min(degree),
-        });
-    }
-    if let Some(i) = parameters.windows(2).position(|t| t[1] <= t[0] || t[1].is_nan() || t[0].is_nan()) {
-        return Err(GeometryError::KnotOrder(i + 1));
-    }
     let last = points.len() - 1;
     let (t0, t1) = (parameters[0], parameters[last]);
     // Every condition counts as a parameter of its own: equation 9.8, and 9.22 with end derivatives.
     let mut places = vec![t0; ends.start.len()];
     places.extend(parameters);
     places.extend(vec![t1; ends.end.len()]);
+    let inner = (1..count - degree).map(|j| places[j..j + degree].iter().sum::<f64>() / degree as f64);
+    through(points, parameters, degree, inner, ends)
+}
+
+fn check_conditions(
+    points: &[Point3],
+    parameters: &[f64],
+    degree: usize,
+    ends: &EndDerivatives,
+) -> Result<(), GeometryError> {
+    let extra = ends.start.len() + ends.end.len();
+    if points.len() < 2 || points.len() + extra <= degree || parameters.len() != points.len() {
+        return Err(GeometryError::TooFewPoints {
+            given: points.len(),
+            needed: degree + 1 - extra.min(degree),
+        });
+    }
+    match parameters.windows(2).position(|t| t[1] <= t[0] || t[1].is_nan() || t[0].is_nan()) {
+        Some(i) => Err(GeometryError::KnotOrder(i + 1)),
+        None => Ok(()),
+    }
+}
+
+/// The spline with inner knots that meets the conditions, as many of them as it has control points.
+fn through(
+    points: &[Point3],
+    parameters: &[f64],
+    degree: usize,
+    inner: impl Iterator<Item = f64>,
+    ends: &EndDerivatives,
+) -> Result<NurbsCurve, GeometryError> {
+    let last = points.len() - 1;
+    let (t0, t1) = (parameters[0], parameters[last]);
     let mut knots = vec![t0; degree + 1];
-    knots.extend((1..count - degree).map(|j| places[j..j + degree].iter().sum::<f64>() / degree as f64));
+    knots.extend(inner);
     knots.extend(std::iter::repeat_n(t1, degree + 1));
     let knots = KnotVector::try_new(degree, knots)?;
+    let count = knots.point_count();
 
     // The derivatives' rows stand next to those of the ends, which keeps the system banded.
     let mut rows: Vec<(f64, usize, Vector3)> = vec![(t0, 0, points[0].coords)];
@@ -137,16 +163,38 @@ pub fn interpolate(
     NurbsCurve::from_homogeneous(knots, homogeneous)
 }
 
-/// The smooth closed cubic through points, the last of which is the first again: the derivative that both ends share is
-/// the one for which their second derivatives agree too. Interpolation is linear in it.
+/// The smooth closed cubic through points, the last of which is the first again: with its knots at their parameters its second
+/// derivative is continuous all round, wherever it begins.
 ///
 /// # Errors
-/// As [`interpolate`], and `NoDirection` where no such derivative exists.
+/// As [`interpolate`], and `NoDirection` where no such curve exists.
+///
+/// # References
+/// de Boor, A Practical Guide to Splines, chapter IV: the periodic cubic spline interpolant.
 pub fn interpolate_ring(points: &[Point3], parameters: &[f64]) -> Result<NurbsCurve, GeometryError> {
+    round(points, |points, ends| {
+        check_conditions(points, parameters, 3, ends)?;
+        through(points, parameters, 3, parameters[1..points.len() - 1].iter().copied(), ends)
+    })
+}
+
+/// The same with averaged knots, as [`interpolate`] sets them: where it begins counts. For curves that were made so.
+///
+/// # Errors
+/// As [`interpolate_ring`].
+pub fn interpolate_ring_averaged(points: &[Point3], parameters: &[f64]) -> Result<NurbsCurve, GeometryError> {
+    round(points, |points, ends| interpolate(points, parameters, 3, ends))
+}
+
+/// A closed cubic of those that have a given derivative at both ends: the one whose second derivatives agree there too.
+/// Interpolation is linear in it.
+fn round(
+    points: &[Point3],
+    with: impl Fn(&[Point3], &EndDerivatives) -> Result<NurbsCurve, GeometryError>,
+) -> Result<NurbsCurve, GeometryError> {
     check_work();
-    let with = |points: &[Point3], derivative: Vector3| {
-        interpolate(points, parameters, 3, &EndDerivatives::tangents([derivative; 2]))
-    };
+    let with =
+        |points: &[Point3], derivative: Vector3| with(points, &EndDerivatives::tangents([derivative; 2]));
     let jump = |c: &NurbsCurve| {
         let d = c.domain();
         c.derivatives(d.end).1[1] - c.derivatives(d.start).1[1]

@@ -74,8 +74,8 @@ pub use fit::{Fitted, fit_chain, fit_function, fit_functions, fit_points};
 pub use fit_surface::{FittedSurface, fit_surface};
 pub use frame::{Axis, Frame};
 pub use interpolate::{
-    EndDerivatives, centripetal_parameters, chord_parameters, interpolate, interpolate_ring, spline_of,
-    through_points,
+    EndDerivatives, centripetal_parameters, chord_parameters, interpolate, interpolate_ring,
+    interpolate_ring_averaged, spline_of, through_points,
 };
 pub use knot_vector::{KnotVector, MAX_DEGREE};
 pub use length::ArcLength;

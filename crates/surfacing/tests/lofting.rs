@@ -68,6 +68,19 @@ fn a_loft_runs_into_a_point_and_around_a_ring() {
         .collect();
     let made = body_of(&ring, &Loft { between: Between::Ring, ..Loft::default() }, &tolerance);
     near(sound(&made, 1), 2.0 * PI * PI * 5.0, 1e-3);
+    // Circles of other sizes at uneven places: a ring has no first section.
+    let places =
+        [(0.0, 1.0), (0.7, 1.4), (2.6, 0.7), (3.5, 1.3), (5.2, 0.8)].map(|(a, radius): (f64, f64)| {
+            let out = Vector3::new(a.cos(), a.sin(), 0.0);
+            let frame = Frame::new(Point3::from(out * 5.0), out, Vector3::z()).unwrap();
+            in_space(vec![circle_arc(&frame, radius, 0.0, TAU).unwrap()])
+        });
+    let begun = |first: usize| {
+        let mut places = places.to_vec();
+        places.rotate_left(first);
+        sound(&body_of(&places, &Loft { between: Between::Ring, ..Loft::default() }, &tolerance), 1)
+    };
+    (1..5).for_each(|first| near(begun(first), begun(0), 1e-10));
     let Err(SurfacingError::PointInside { section: 2, .. }) =
         loft(&[drawn(circle(3.0, 0.0)), tip, drawn(circle(3.0, 20.0))], &Loft::default(), &tolerance)
     else {

@@ -2,7 +2,7 @@
 
 use geometry::{
     EndDerivatives, GeometryError, NurbsCurve, Point3, Through, chord_parameters, interpolate,
-    interpolate_ring, through_points,
+    interpolate_ring_averaged, through_points,
 };
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -93,7 +93,7 @@ impl Spacing {
         let mut around = points.to_vec();
         around.push(points[0]);
         through_points(&around, resolution)?;
-        interpolate_ring(&around, &chord_parameters(&around))
+        interpolate_ring_averaged(&around, &chord_parameters(&around))
     }
 
     /// Where the points lie on the curve through them.

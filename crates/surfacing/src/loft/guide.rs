@@ -2,9 +2,13 @@
 //! the farther off a guide is. That is the correction by which Gordon's surface goes through a second family of curves
 //! (section 10.5), with the guides' places allowed to wander along the sections.
 
+use std::cell::RefCell;
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
+
 use geometry::{
     ArcLength, EndDerivatives, FittedSurface, Frame, NurbsCurve, NurbsSurface, Point3, Skin, SkinCourse,
-    Tolerance, Vector3, curves_approach, fit_surface, interpolate, skin_along,
+    Tolerance, Vector3, curves_approach, fit_surface, interpolate, interpolate_ring, skin_along,
 };
 use nalgebra::{Matrix2, Matrix3x2};
 
@@ -63,6 +67,8 @@ struct Pull {
 struct Led {
     map: Option<Map>,
     rest: NurbsCurve,
+    /// Whether what is left goes round.
+    round: bool,
 }
 
 /// An affine map of a section's plane into space; what stands off the plane is moved along.
@@ -120,10 +126,26 @@ fn tell_all(tracks: &[Track<'_>], surface: &NurbsSurface, closed: bool) -> bool 
     closed && tracks.len() >= 3 && (1..Map::LOOKED_AT).all(tells)
 }
 
+/// Shares of a section's length by its parameter; the same ones are asked for many times.
+struct Run<'a> {
+    length: ArcLength<'a>,
+    known: RefCell<HashMap<u64, f64>>,
+}
+
+impl Run<'_> {
+    fn share(&self, u: f64) -> f64 {
+        *self.known.borrow_mut().entry(u.to_bits()).or_insert_with(|| self.length.share(u))
+    }
+}
+
 impl Led {
-    fn point(&self, on_skin: &Point3, u: f64) -> Point3 {
+    /// Where a place of the skin is led, of which the share of the section's length until there is known.
+    fn point(&self, on_skin: &Point3, share: f64) -> Point3 {
         let mapped = self.map.as_ref().map_or(*on_skin, |map| map.of_point(on_skin));
-        mapped + self.rest.point(u).coords
+        let d = self.rest.domain();
+        // Round a closed section it begins at a guide.
+        let at = if self.round { d.start + (share - d.start).rem_euclid(1.0) } else { share };
+        mapped + self.rest.point(at).coords
     }
 }
 
@@ -186,17 +208,19 @@ pub(super) fn guided(
         });
     }
     let mapped = tell_all(&tracks, &surface, closed);
+    // By length, since sections run with a speed that jumps at their knots, as circles do.
+    let longest = rows.iter().max_by(|a, b| a.polygon_length().total_cmp(&b.polygon_length()));
+    let longest = longest.ok_or(SurfacingError::Empty)?;
+    let run = Run { length: ArcLength::new(longest), known: RefCell::default() };
     // Asked for at few values of v, each for many of u.
-    let known = std::cell::RefCell::new(std::collections::HashMap::<u64, Led>::new());
+    let known = RefCell::new(HashMap::<u64, Led>::new());
     let at = |u: f64, v: f64| -> Result<Point3, SurfacingError> {
         let mut known = known.borrow_mut();
         let led = match known.entry(v.to_bits()) {
-            std::collections::hash_map::Entry::Occupied(e) => e.into_mut(),
-            std::collections::hash_map::Entry::Vacant(e) => {
-                e.insert(led(&tracks, &surface, v, closed, mapped)?)
-            }
+            Entry::Occupied(e) => e.into_mut(),
+            Entry::Vacant(e) => e.insert(led(pulls(&tracks, &surface, v, closed), &run, closed, mapped)?),
         };
-        Ok(led.point(&surface.point(u, v), u))
+        Ok(led.point(&surface.point(u, v), run.share(u)))
     };
     let corrections = [0, 1]
         .into_iter()
@@ -227,11 +251,9 @@ pub(super) fn guided(
     let across = divided(&parameters, tracks.iter().flat_map(Track::breaks));
     for pair in joints.windows(2) {
         let rings = [closed && single, false];
-        // By length, since sections run with a speed that jumps at their knots, as circles do.
-        let longest = rows.iter().max_by(|a, b| a.polygon_length().total_cmp(&b.polygon_length()));
-        let part = longest.ok_or(SurfacingError::Empty)?.part(pair[0], pair[1]);
+        let part = longest.part(pair[0], pair[1]);
         let length = ArcLength::new(&part);
-        let known = std::cell::RefCell::new(std::collections::HashMap::<u64, f64>::new());
+        let known = RefCell::new(HashMap::<u64, f64>::new());
         let by_length = |share: f64, v: f64| {
             let u = *known.borrow_mut().entry(share.to_bits()).or_insert_with(|| length.parameter(share));
             at(u, v)
@@ -278,41 +300,42 @@ fn with_border_at(surface: NurbsSurface, end: usize, tip: &Point3) -> Result<Nur
     Ok(NurbsSurface::from_homogeneous(surface.knots_u().clone(), surface.knots_v().clone(), net)?)
 }
 
-/// What the guides do to the section at v. What the map leaves is a smooth curve over u, and beyond the outermost guides of
-/// an open section the same as there.
-fn led(
-    tracks: &[Track<'_>],
-    surface: &NurbsSurface,
-    v: f64,
-    closed: bool,
-    mapped: bool,
-) -> Result<Led, SurfacingError> {
-    let pulls = pulls(tracks, surface, v, closed);
+/// Share of a section within which two guides are at one place of it.
+const BESIDE: f64 = 1e-6;
+
+/// What the guides do to a section. What the map leaves is a smooth curve over the section's length, and beyond the outermost
+/// guides of an open one the same as there.
+fn led(pulls: Vec<Pull>, run: &Run<'_>, closed: bool, mapped: bool) -> Result<Led, SurfacingError> {
     let map = if mapped { Map::of(&pulls).map(|m| m.0) } else { None };
     let left = |p: &Pull| p.to - map.as_ref().map_or(p.from, |map| map.of_point(&p.from));
-    let mut nodes: Vec<(f64, Vector3)> = pulls.iter().map(|p| (p.u, left(p))).collect();
-    nodes.dedup_by(|b, a| (b.0 - a.0).abs() < 1e-6);
+    let mut nodes: Vec<(f64, Vector3)> = pulls.iter().map(|p| (run.share(p.u), left(p))).collect();
+    nodes.dedup_by(|b, a| (b.0 - a.0).abs() < BESIDE);
     let (first, last) = (nodes[0], nodes[nodes.len() - 1]);
     if closed {
-        // Once round on either side, so that the seam is a place like any other.
-        let before: Vec<_> = nodes.iter().map(|n| (n.0 - 1.0, n.1)).collect();
-        let after: Vec<_> = nodes.iter().map(|n| (n.0 + 1.0, n.1)).collect();
-        nodes = before.into_iter().chain(nodes).chain(after).collect();
+        if nodes.len() > 1 && first.0 + 1.0 - last.0 < BESIDE {
+            nodes.pop();
+        }
+        nodes.push((nodes[0].0 + 1.0, nodes[0].1));
     } else {
-        if first.0 > 1e-6 {
+        if first.0 > BESIDE {
             nodes.insert(0, (0.0, first.1));
         }
-        if last.0 < 1.0 - 1e-6 {
+        if last.0 < 1.0 - BESIDE {
             nodes.push((1.0, last.1));
         }
-    }
-    if nodes.len() == 1 {
-        nodes.push((nodes[0].0 + 1.0, nodes[0].1));
+        if nodes.len() == 1 {
+            nodes.push((nodes[0].0 + 1.0, nodes[0].1));
+        }
     }
     let (parameters, points): (Vec<f64>, Vec<Point3>) =
         nodes.into_iter().map(|(u, d)| (u, Point3::from(d))).unzip();
-    let rest = interpolate(&points, &parameters, 3.min(points.len() - 1), &EndDerivatives::free())?;
-    Ok(Led { map, rest })
+    let round = closed && points.len() > 2;
+    let rest = if round {
+        interpolate_ring(&points, &parameters)?
+    } else {
+        interpolate(&points, &parameters, 3.min(points.len() - 1), &EndDerivatives::free())?
+    };
+    Ok(Led { map, rest, round })
 }
 
 /// How a loft is to leave an end.
