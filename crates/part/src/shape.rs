@@ -363,18 +363,6 @@ impl Built {
         Self { shape: self.shape.flipped(), ..self }
     }
 
-    /// The same with a warning where it leaves what it was given.
-    #[must_use]
-    pub fn with_miss(mut self, miss: Option<Miss>) -> Self {
-        let Some(Miss { distance, at }) = miss else { return self };
-        self.reached.push(Reached::length("Farthest off what it was given", distance).at(at));
-        let message = format!(
-            "it leaves what it was given by {distance:.4} mm here; give it simpler curves, or one more near this place"
-        );
-        self.warnings.push(Notice::of_step(message).at(at));
-        self
-    }
-
     /// The same with how far it is, in millimetres, from what it stands for, if it is not that exactly, and a warning where
     /// that is more than asked for.
     #[must_use]
@@ -387,6 +375,26 @@ impl Built {
             );
             self.warnings.push(Notice::of_step(message));
         }
+        self
+    }
+
+    /// The same, or where it leaves what it was given by more than that, how far and where.
+    #[must_use]
+    pub fn with_deviation_or(
+        mut self,
+        reached: impl Into<Option<f64>>,
+        asked: f64,
+        miss: Option<Miss>,
+    ) -> Self {
+        let reached = reached.into();
+        let Some(Miss { distance, at }) = miss.filter(|m| reached.is_none_or(|r| m.distance >= r)) else {
+            return self.with_deviation(reached, asked);
+        };
+        self.reached.push(Reached::length("Deviation reached", distance).at(at));
+        let message = format!(
+            "it leaves what it was given by {distance:.4} mm here; give it simpler curves, or one more near this place"
+        );
+        self.warnings.push(Notice::of_step(message).at(at));
         self
     }
 }

@@ -980,7 +980,7 @@ fn a_sweep_tells_where_it_leaves_what_it_was_given() {
         ]
     };
     let clean = rebuild(&recipe_of(3, json!([]), steps("clean")));
-    let told = reached(&clean, 5, "Farthest off what it was given");
+    let told = reached(&clean, 5, "Deviation reached");
     let built = clean.built(5).unwrap();
     let warning = built.warnings.iter().find(|w| w.message.contains("leaves what it was given")).unwrap();
     let at = warning.at.unwrap();

@@ -22,34 +22,39 @@ pub struct Miss {
     pub at: Point3,
 }
 
-impl Miss {
-    /// The larger one of two.
-    pub(crate) fn or_larger(self, other: Option<Self>) -> Self {
-        other.filter(|o| o.distance > self.distance).unwrap_or(self)
-    }
-}
-
-/// Where curves stay farthest off the faces of a body, if that is more than allowed, in millimetres.
-pub(crate) fn missed<'a>(
+/// Where curves stay farthest off the faces of a body. What is more than `allowed`, in millimetres, is looked at more closely.
+pub(crate) fn farthest<'a>(
     body: &Body,
     curves: impl IntoIterator<Item = &'a NurbsCurve>,
     allowed: f64,
 ) -> Option<Miss> {
     let shells = body.shells();
     let faces = Feet::new(shells.iter().flat_map(|s| s.faces()).map(|f| &f.surface), allowed);
+    let largest = |a: &Miss, b: &Miss| a.distance.total_cmp(&b.distance);
     let off = |curve: &NurbsCurve, places: Vec<f64>| {
         let off = |t: f64| {
             let at = curve.point(t);
             Some(Miss { distance: faces.nearest(&at)?.1.distance, at })
         };
-        places.into_iter().filter_map(off).max_by(|a, b| a.distance.total_cmp(&b.distance))
+        places.into_iter().filter_map(off).max_by(largest)
     };
-    let missed = |curve: &'a NurbsCurve| {
-        let some = off(curve, places(curve)).filter(|m| m.distance > allowed)?;
-        // What is told of it is looked for more closely.
-        Some(off(curve, curve.knots().sampled(CLOSELY)).map_or(some, |m| m.or_larger(Some(some))))
+    let of_curve = |curve: &'a NurbsCurve| {
+        let seen = off(curve, places(curve))?;
+        if seen.distance <= allowed {
+            return Some(seen);
+        }
+        off(curve, curve.knots().sampled(CLOSELY)).into_iter().chain([seen]).max_by(largest)
     };
-    curves.into_iter().filter_map(missed).max_by(|a, b| a.distance.total_cmp(&b.distance))
+    curves.into_iter().filter_map(of_curve).max_by(largest)
+}
+
+/// The same, if it is more than allowed.
+pub(crate) fn missed<'a>(
+    body: &Body,
+    curves: impl IntoIterator<Item = &'a NurbsCurve>,
+    allowed: f64,
+) -> Option<Miss> {
+    farthest(body, curves, allowed).filter(|miss| miss.distance > allowed)
 }
 
 fn places(curve: &NurbsCurve) -> Vec<f64> {

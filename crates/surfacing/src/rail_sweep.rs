@@ -12,7 +12,7 @@ use crate::assembled::{assembled, numbered};
 use crate::carried::{Local, Motion, carried_surface};
 use crate::chain;
 use crate::chain::as_one;
-use crate::miss::{Miss, missed};
+use crate::miss::{Miss, farthest, missed};
 use crate::sections::{Run, align, backwards, check_alike, places, rows_of_faces};
 
 const FIRST_SAMPLES_PER_SPAN: usize = 3;
@@ -52,7 +52,7 @@ pub struct RailSweep {
 pub struct RailSwept {
     /// The body.
     pub body: Body,
-    /// Largest distance from the true motion that was measured, in millimetres; none for the clean variant.
+    /// Largest distance from the true motion that was measured, in millimetres; of the clean variant, from its sections.
     pub max_deviation: Option<f64>,
     /// Where it stays farther off its sections than the fit tolerance, or off the rails on which they end.
     pub miss: Option<Miss>,
@@ -165,11 +165,13 @@ pub fn rail_sweep(
         surfaces.iter().filter_map(|s| largest_lean(s, ends[k].0, &normal)).reduce(f64::max)
     });
     let body = assembled(numbered(surfaces, &how.name), how.close && closed && !ring, tolerance)?;
-    let mut miss = missed(&body, sections.iter().flatten(), tolerance.fit);
-    if !closed {
-        let off = missed(&body, &rails, tolerance.fit + section_gap);
-        miss = off.map(|off| off.or_larger(miss)).or(miss);
+    let off = farthest(&body, sections.iter().flatten(), tolerance.fit);
+    if how.clean {
+        max_deviation = off.map(|off| off.distance);
     }
+    let off_rails = if closed { None } else { missed(&body, &rails, tolerance.fit + section_gap) };
+    let misses = off.filter(|off| off.distance > tolerance.fit).into_iter().chain(off_rails);
+    let miss = misses.max_by(|a, b| a.distance.total_cmp(&b.distance));
     Ok(RailSwept { body, max_deviation, miss, section_gap, end_angles })
 }
 

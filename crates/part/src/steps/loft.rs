@@ -342,7 +342,7 @@ pub(super) fn lofted(
     let built = Built { marks, ..Built::body(made.body).with_reached(reached) };
     // What a grid costs is asked for and no fault.
     let asked = if how.grid.is_some() { f64::INFINITY } else { context.tolerance.fit };
-    let mut built = built.with_deviation(made.max_deviation, asked).with_miss(made.miss);
+    let mut built = built.with_deviation_or(made.max_deviation, asked, made.miss);
     if let Some(twist) = made.largest_twist.filter(|t| *t > UNROLLS) {
         let message = format!(
             "no plane rolls along both curves, so that this does not unroll: its normal turns by up to {:.1}° along a ruling; change a section, or take it as it is",

@@ -132,9 +132,11 @@ impl Construction for Network {
             built.warnings.extend(warnings);
         }
         // Where curves miss each other the surface cannot pass through both.
-        Ok(built
-            .with_deviation(made.max_deviation, context.tolerance.fit.max(made.largest_gap))
-            .with_miss(made.miss))
+        Ok(built.with_deviation_or(
+            made.max_deviation,
+            context.tolerance.fit.max(made.largest_gap),
+            made.miss,
+        ))
     }
 
     /// Passing through their edges leaves surfaces what they are.

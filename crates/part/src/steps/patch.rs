@@ -124,6 +124,6 @@ impl Construction for Patch {
         if self.curves.is_empty() && self.points.is_empty() {
             return Ok(built);
         }
-        Ok(built.with_deviation(made.inner, context.tolerance.fit).with_miss(made.miss))
+        Ok(built.with_deviation_or(made.inner, context.tolerance.fit, made.miss))
     }
 }

@@ -166,6 +166,6 @@ impl Construction for RailSweep {
                 built.warnings.push(Notice::about("sections", message));
             }
         }
-        Ok(built.with_deviation(made.max_deviation, context.tolerance.fit).with_miss(made.miss))
+        Ok(built.with_deviation_or(made.max_deviation, context.tolerance.fit, made.miss))
     }
 }

@@ -405,8 +405,6 @@ impl Construction for Sweep {
             };
             Notice::refused(slot, &e)
         })?;
-        Ok(Built::body(made.body)
-            .with_deviation(made.max_deviation, context.tolerance.fit)
-            .with_miss(made.miss))
+        Ok(Built::body(made.body).with_deviation_or(made.max_deviation, context.tolerance.fit, made.miss))
     }
 }
