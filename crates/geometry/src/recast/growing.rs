@@ -1,6 +1,7 @@
 //! The number of control points grown one by one, places brought to where they lie nearest in between.
 
-use super::least_squares::{EndsKept, Lines, POINTS_FOR_CURVATURE, Way};
+use super::arms::Way;
+use super::least_squares::{EndsKept, Lines, POINTS_FOR_CURVATURE};
 use crate::{GeometryError, KnotVector, NurbsCurve, Point3, Vector3, check_work};
 
 /// Rounds in which places move along: for the fewest control points, and for each one more. The same whether or not more

@@ -3,6 +3,7 @@
 //! ends and the directions in which it leaves them kept, its curvature there if asked, and over the seam of a closed one
 //! curvature continuous.
 
+mod arms;
 mod growing;
 mod least_squares;
 mod surface;
@@ -10,7 +11,8 @@ mod surface;
 pub use least_squares::EndsKept;
 pub use surface::{recast_surface, recast_surface_along, recast_surfaces};
 
-use self::least_squares::{Lines, Way, goes_round, ways_of};
+use self::arms::Way;
+use self::least_squares::{Lines, goes_round, ways_of};
 use crate::{Fitted, GeometryError, MAX_DEGREE, NurbsCurve, Point3, check_work};
 
 /// Places of the source for each control point of the recast one, and at least for each of its own spans.

@@ -1,6 +1,7 @@
 //! Surfaces recast, one or several side by side.
 
-use super::least_squares::{EndsKept, Lines, Way, goes_round, seen, ways_of};
+use super::arms::Way;
+use super::least_squares::{EndsKept, Lines, goes_round, seen, ways_of};
 use super::{LEAST_PLACES_PER_SPAN, check_form, in_form};
 use crate::{
     FittedSurface, GeometryError, KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3, nearby_on_surface,
