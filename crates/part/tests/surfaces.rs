@@ -26,6 +26,13 @@ fn every_tool_has_a_key_of_its_own_and_a_name_that_no_other_has() {
         for (field, _) in conditions {
             assert!(fields.contains(&field), "{} of {}", field, tool.label);
         }
+        // What is shown is words, and no names from the code.
+        let shown = tool.slots.iter().map(|s| s.label).chain(tool.values.iter().map(|v| v.label));
+        for label in shown.chain([tool.label]) {
+            let pairs = label.as_bytes().windows(2);
+            let from_code = pairs.into_iter().any(|w| w[0].is_ascii_lowercase() && w[1].is_ascii_uppercase());
+            assert!(!from_code && !label.contains('_'), "{label} of {}", tool.label);
+        }
     }
 }
 

@@ -256,9 +256,9 @@ impl Construction for SpaceCurve {
                     "0 for none; nearer to 1 it is pulled tight between its points.",
                 )
                 .only_if("follows", "through_points"),
-                agrees("start_agrees", "EndAgrees at the start in", "start_along"),
+                agrees("start_agrees", "Agrees at the start in", "start_along"),
                 pull("start_pull", "Pull at the start", "start_along"),
-                agrees("end_agrees", "EndAgrees at the end in", "end_along"),
+                agrees("end_agrees", "Agrees at the end in", "end_along"),
                 pull("end_pull", "Pull at the end", "end_along"),
             ],
         }
