@@ -16,6 +16,8 @@ mod feet;
 mod fillet;
 mod fits;
 mod flat;
+mod ground;
+mod halves;
 mod helix;
 mod lead_out;
 mod loft;

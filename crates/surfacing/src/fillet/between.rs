@@ -9,10 +9,10 @@ use geometry::{
 use topology::{Body, FaceId, Shell, face_extent, imprint, join, natural_shell, pcurve_on};
 
 use super::Rounded;
-use super::ground::Ground;
 use super::strip::strip;
 use super::track::{Near, Profile, Track};
 use crate::SurfacingError;
+use crate::ground::Ground;
 use crate::strip::Strip;
 
 /// Share of the radius beside a line of contact at which is looked which part of a surface stays.

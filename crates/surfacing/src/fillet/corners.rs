@@ -10,11 +10,11 @@ use nalgebra::Vector6;
 use topology::{EdgeId, Vertex, VertexId};
 
 use super::LEVEL;
-use super::fans::{Fan, Halves, Spoke};
-use super::ground::Ground;
 use super::solve::{contact_on_curve, on_track, solve};
 use super::track::Track;
 use crate::SurfacingError;
+use crate::ground::Ground;
+use crate::halves::{Fan, Halves, Spoke};
 
 /// Places across a strip at which is looked where it runs out over another face.
 const LOOKED_AT: usize = 8;

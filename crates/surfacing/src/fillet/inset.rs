@@ -6,11 +6,11 @@ use geometry::{Domain, NurbsCurve, Point3, Tolerance, closest_on_curve};
 use topology::{EdgeId, Shell};
 
 use super::FARTHER;
-use super::ground::Ground;
 use super::solve::solve;
 use super::track::{at_distance, longer};
 use crate::SurfacingError;
 use crate::chain::chain_orders;
+use crate::ground::Ground;
 use crate::side::Side;
 use crate::strip::{Along, Cross};
 

@@ -7,8 +7,6 @@
 mod ball;
 mod between;
 mod corners;
-mod fans;
-mod ground;
 mod inset;
 mod rebuilt;
 mod solve;
@@ -25,10 +23,10 @@ pub use inset::inset_edges;
 
 use crate::SurfacingError;
 use crate::fits::{HALVINGS, largest_share};
+use crate::ground::Ground;
+use crate::halves::{Halves, Spoke};
 use crate::side::Side;
 use corners::{Corners, Rail};
-use fans::{Halves, Spoke};
-use ground::Ground;
 use rebuilt::Rebuilt;
 use strip::strip;
 use track::{Near, Profile, Track};

@@ -8,10 +8,10 @@ use topology::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, 
 
 use super::ball::Ball;
 use super::corners::{Across, Corners, Ended, Mitre, Plan, Rail, Seeds};
-use super::fans::Halves;
-use super::ground::Ground;
 use super::solve::solve;
 use crate::SurfacingError;
+use crate::ground::Ground;
+use crate::halves::Halves;
 use crate::loops::{crosses_itself, measured};
 use crate::strip::{Strip, followed, images_follow};
 

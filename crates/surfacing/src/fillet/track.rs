@@ -9,7 +9,7 @@ use std::cell::RefCell;
 use geometry::{Domain, KnotVector, NurbsCurve, Point3, Vector3, with_end_at};
 use nalgebra::{Matrix2, Matrix4, Vector2, Vector4};
 
-use super::ground::Ground;
+use crate::ground::Ground;
 use crate::strip::Cross;
 
 const MAX_STEPS: usize = 30;

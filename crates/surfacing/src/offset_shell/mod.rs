@@ -4,7 +4,12 @@
 //! different distances, faces are made longer, each in its own nature, and cut against each other (`recut`).
 
 mod carried;
+mod creases;
+mod nodes;
+mod parallel;
+mod rebuilt;
 mod recut;
+mod web;
 
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -14,7 +19,8 @@ use topology::{EdgeId, Face, Shell, face_extent, seams};
 
 use crate::SurfacingError;
 use carried::carried;
-use recut::recut;
+use rebuilt::rebuilt;
+use recut::{reach_over, recut, run_on};
 
 /// A shell at a distance from another one.
 #[derive(Debug, Clone)]
@@ -108,7 +114,8 @@ pub fn offset_shell(
         return Ok(OffsetShell { shell: shell.clone(), of, free: free.collect(), max_deviation: 0.0 });
     }
     if joints.kinds.contains(&Kind::Sharp) {
-        return recut(shell, distances, &joints, None, tolerance);
+        return rebuilt(shell, distances, &joints, tolerance)
+            .or_else(|_| recut(shell, distances, &joints, None, tolerance));
     }
     let mut max_deviation: f64 = 0.0;
     let mut surfaces = Vec::with_capacity(shell.faces().len());

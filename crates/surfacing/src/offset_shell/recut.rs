@@ -220,7 +220,13 @@ fn kept_place(shell: &Shell, f: usize, distances: &[f64], joints: &Joints) -> Op
 }
 
 /// How far a face has to reach beyond an edge at most.
-fn reach_over(shell: &Shell, f: usize, used: &OrientedEdge, distances: &[f64], joints: &Joints) -> f64 {
+pub(super) fn reach_over(
+    shell: &Shell,
+    f: usize,
+    used: &OrientedEdge,
+    distances: &[f64],
+    joints: &Joints,
+) -> f64 {
     reaches(shell, f, used, distances, joints).into_iter().fold(0.0, f64::max)
 }
 
@@ -257,7 +263,12 @@ fn speeds(face: &Face, extent: [Domain; 2]) -> [f64; 2] {
 }
 
 /// A parameter curve that runs on at those ends where it has to be cut by others, as far as the surface goes.
-fn run_on(surface: &NurbsSurface, pcurve: &NurbsCurve, ends: [bool; 2], length: f64) -> NurbsCurve {
+pub(super) fn run_on(
+    surface: &NurbsSurface,
+    pcurve: &NurbsCurve,
+    ends: [bool; 2],
+    length: f64,
+) -> NurbsCurve {
     let domains: [Domain; 2] = surface.domain().into();
     let on_surface = |c: &NurbsCurve| {
         c.knots().sampled(4).into_iter().all(|t| {

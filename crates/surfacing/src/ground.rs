@@ -9,24 +9,24 @@ use topology::Face;
 const SHARES: [f64; 3] = [1.0, 0.5, 0.2];
 
 /// A face's surface, longer where it can be; where it closes it goes round.
-pub(super) struct Ground {
-    pub(super) surface: Arc<NurbsSurface>,
+pub(crate) struct Ground {
+    pub(crate) surface: Arc<NurbsSurface>,
     closed: [bool; 2],
     /// 1 where the surface's normal is the face's outer side, else -1.
     sign: f64,
 }
 
 /// A place of a ground with its first derivatives, its normal to the outer side and that one's derivatives.
-pub(super) struct Place {
-    pub(super) point: Point3,
-    pub(super) rates: [Vector3; 2],
-    pub(super) normal: Vector3,
-    pub(super) turns: [Vector3; 2],
+pub(crate) struct Place {
+    pub(crate) point: Point3,
+    pub(crate) rates: [Vector3; 2],
+    pub(crate) normal: Vector3,
+    pub(crate) turns: [Vector3; 2],
 }
 
 impl Ground {
     /// The ground of a face, by `margin` mm longer over its borders.
-    pub(super) fn new(face: &Face, margin: f64) -> Self {
+    pub(crate) fn new(face: &Face, margin: f64) -> Self {
         let closed = face.surface.closes(1e-9);
         let mut surface = Arc::clone(&face.surface);
         for side in SurfaceSide::ALL {
@@ -43,7 +43,7 @@ impl Ground {
     }
 
     /// The same ground seen from its other side.
-    pub(super) fn turned(self) -> Self {
+    pub(crate) fn turned(self) -> Self {
         Self { sign: -self.sign, ..self }
     }
 
@@ -55,7 +55,7 @@ impl Ground {
     }
 
     /// Whether parameters are on the surface, up to rounding.
-    pub(super) fn holds(&self, at: [f64; 2]) -> bool {
+    pub(crate) fn holds(&self, at: [f64; 2]) -> bool {
         let domains: [Domain; 2] = self.surface.domain().into();
         (0..2).all(|k| {
             let margin = 1e-9 * domains[k].length();
@@ -63,13 +63,13 @@ impl Ground {
         })
     }
 
-    pub(super) fn point(&self, at: [f64; 2]) -> Point3 {
+    pub(crate) fn point(&self, at: [f64; 2]) -> Point3 {
         let [u, v] = self.wrapped(at);
         self.surface.point(u, v)
     }
 
     /// `None` where the surface has no normal.
-    pub(super) fn place(&self, at: [f64; 2]) -> Option<Place> {
+    pub(crate) fn place(&self, at: [f64; 2]) -> Option<Place> {
         let [u, v] = self.wrapped(at);
         let d = self.surface.derivatives(u, v);
         let area = d.area_vector();
@@ -80,15 +80,21 @@ impl Ground {
         Some(Place { point: d.point, rates: [d.u, d.v], normal: normal * self.sign, turns })
     }
 
+    /// A place and the outer normal there, at a pole as from the middle of the surface, if it has one.
+    pub(crate) fn limit(&self, at: [f64; 2]) -> Option<(Point3, Vector3)> {
+        let [u, v] = self.wrapped(at);
+        Some((self.surface.point(u, v), self.surface.normal(u, v)? * self.sign))
+    }
+
     /// The change of parameters that moves a place by about `along`; nothing where the surface has no tangent plane.
-    pub(super) fn moved(&self, at: [f64; 2], along: &Vector3) -> [f64; 2] {
+    pub(crate) fn moved(&self, at: [f64; 2], along: &Vector3) -> [f64; 2] {
         let [u, v] = self.wrapped(at);
         let [du, dv] = self.surface.derivatives(u, v).rates(along).map_or([0.0; 2], |(a, b)| [a, b]);
         [at[0] + du, at[1] + dv]
     }
 
     /// Bounds within which parameters may be looked for; a whole turn more either way where the surface closes.
-    pub(super) fn bounds(&self) -> [Domain; 2] {
+    pub(crate) fn bounds(&self) -> [Domain; 2] {
         let domains: [Domain; 2] = self.surface.domain().into();
         [0, 1].map(|k| {
             let more = if self.closed[k] { domains[k].length() } else { 0.0 };

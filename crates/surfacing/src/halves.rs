@@ -12,53 +12,53 @@ const BESIDE: f64 = 1e-3;
 
 /// A use of an edge, run so that the face lies to its left when seen from its outer side.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Half {
-    pub(super) face: usize,
+pub(crate) struct Half {
+    pub(crate) face: usize,
     /// Which loop of the face, and which use in it.
-    pub(super) place: [usize; 2],
-    pub(super) edge: EdgeId,
-    pub(super) forward: bool,
-    pub(super) next: usize,
-    pub(super) previous: usize,
+    pub(crate) place: [usize; 2],
+    pub(crate) edge: EdgeId,
+    pub(crate) forward: bool,
+    pub(crate) next: usize,
+    pub(crate) previous: usize,
     /// The use by the face on the other side.
-    pub(super) twin: Option<usize>,
+    pub(crate) twin: Option<usize>,
 }
 
 /// An edge as it leaves a vertex.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) struct Spoke {
-    pub(super) edge: EdgeId,
+pub(crate) struct Spoke {
+    pub(crate) edge: EdgeId,
     /// Whether the vertex is at the edge's end.
-    pub(super) at_end: bool,
+    pub(crate) at_end: bool,
 }
 
 /// The part of a face between two spokes.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Corner {
-    pub(super) face: usize,
+pub(crate) struct Corner {
+    pub(crate) face: usize,
     /// The half-edge that leaves along the first spoke.
-    pub(super) leaving: usize,
+    pub(crate) leaving: usize,
     /// The half-edge that comes in along the second one.
-    pub(super) coming: usize,
+    pub(crate) coming: usize,
 }
 
 /// Spokes and corners about a vertex in order; corner `i` lies between the spokes `i` and `i + 1`.
 #[derive(Debug, Clone)]
-pub(super) struct Fan {
-    pub(super) spokes: Vec<Spoke>,
-    pub(super) corners: Vec<Corner>,
+pub(crate) struct Fan {
+    pub(crate) spokes: Vec<Spoke>,
+    pub(crate) corners: Vec<Corner>,
     /// Whether the last corner ends at the first spoke; else both outer spokes are free edges.
-    pub(super) closed: bool,
+    pub(crate) closed: bool,
 }
 
 /// All half-edges of a shell.
-pub(super) struct Halves<'a> {
-    pub(super) shell: &'a Shell,
-    pub(super) all: Vec<Half>,
+pub(crate) struct Halves<'a> {
+    pub(crate) shell: &'a Shell,
+    pub(crate) all: Vec<Half>,
 }
 
 impl<'a> Halves<'a> {
-    pub(super) fn new(shell: &'a Shell) -> Self {
+    pub(crate) fn new(shell: &'a Shell) -> Self {
         let mut all: Vec<Half> = Vec::new();
         for (f, face) in shell.faces().iter().enumerate() {
             for (l, bound) in face.loops.iter().enumerate() {
@@ -92,13 +92,13 @@ impl<'a> Halves<'a> {
         Self { shell, all }
     }
 
-    pub(super) fn used(&self, half: usize) -> &'a OrientedEdge {
+    pub(crate) fn used(&self, half: usize) -> &'a OrientedEdge {
         let Half { face, place: [l, k], .. } = self.all[half];
         &self.shell.faces()[face].loops[l].edges[k]
     }
 
     /// Whether the faces beside an edge meet smoothly where it leaves a vertex; so does one that meets itself.
-    pub(super) fn smooth_at(&self, spoke: Spoke, level: f64) -> bool {
+    pub(crate) fn smooth_at(&self, spoke: Spoke, level: f64) -> bool {
         let Some([a, b]) = self.of(spoke.edge) else { return false };
         if self.all[a].face == self.all[b].face {
             return true;
@@ -115,25 +115,25 @@ impl<'a> Halves<'a> {
     }
 
     /// The direction in which an edge leaves a vertex, of length 1; `None` where it has none.
-    pub(super) fn leaves(&self, spoke: Spoke) -> Option<Vector3> {
+    pub(crate) fn leaves(&self, spoke: Spoke) -> Option<Vector3> {
         let curve = self.shell.edge(spoke.edge).curve.as_ref()?;
         let d = curve.domain();
         if spoke.at_end { curve.tangent(d.end).map(|t| -t) } else { curve.tangent(d.start) }
     }
 
-    pub(super) fn origin(&self, half: usize) -> VertexId {
+    pub(crate) fn origin(&self, half: usize) -> VertexId {
         let edge = self.shell.edge(self.all[half].edge);
         if self.all[half].forward { edge.start } else { edge.end }
     }
 
     /// The half-edges of an edge, the one that runs forward first; `None` for an edge with another number of faces than two.
-    pub(super) fn of(&self, edge: EdgeId) -> Option<[usize; 2]> {
+    pub(crate) fn of(&self, edge: EdgeId) -> Option<[usize; 2]> {
         let first = self.all.iter().position(|h| h.edge == edge && h.forward)?;
         Some([first, self.all[first].twin?])
     }
 
     /// All that stands about a vertex; `None` where it is not one fan of faces.
-    pub(super) fn fan(&self, vertex: VertexId) -> Option<Fan> {
+    pub(crate) fn fan(&self, vertex: VertexId) -> Option<Fan> {
         let leaving: Vec<usize> = (0..self.all.len()).filter(|&h| self.origin(h) == vertex).collect();
         let first = *leaving.first()?;
         // Back to the free edge where the fan begins, if it is open.
@@ -171,7 +171,7 @@ impl<'a> Halves<'a> {
 
 impl Fan {
     /// The same fan, a closed one begun at another spoke.
-    pub(super) fn from(&self, first: usize) -> Self {
+    pub(crate) fn from(&self, first: usize) -> Self {
         let mut out = self.clone();
         if self.closed {
             out.spokes.rotate_left(first);

@@ -1,0 +1,467 @@
+//! Where the vertices of a shell come to lie when its faces are offset.
+//!
+//! Three faces have one place in common. Where more meet, and their offsets have none in common, the vertex parts into several
+//! with short edges between faces that only touched before: of all the ways in which the polygon of faces about the vertex can
+//! be divided into triangles, the one whose new edges run the right way.
+
+use std::collections::BTreeMap;
+
+use geometry::{NurbsCurve, Point3, Tolerance, Vector3};
+
+use super::Kind;
+use super::parallel::{Carrier, Parallel, common};
+use super::web::{Fan, Web};
+
+/// Faces about a vertex beyond which it is not parted.
+const MOST: usize = 9;
+/// Share of the fit tolerance within which faces have one place in common.
+const ONE: f64 = 0.2;
+/// Share of a face by which a place is taken away from a pole before it is looked for.
+const FROM_POLE: f64 = 0.02;
+/// Sine of the angle between faces from which an edge between them has a direction.
+const LEVEL: f64 = 1e-9;
+
+/// A half-edge's end: the vertex, its parameters on the face, and on the half-edge's own image where that stays.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct End {
+    pub(super) node: usize,
+    pub(super) uv: [f64; 2],
+    pub(super) t: Option<f64>,
+}
+
+/// A new edge between faces that only touched, with its vertices and their parameters on both; the first face lies to its left.
+#[derive(Debug, Clone)]
+pub(super) struct Diagonal {
+    pub(super) faces: [usize; 2],
+    pub(super) nodes: [usize; 2],
+    pub(super) uv: [[[f64; 2]; 2]; 2],
+}
+
+/// Where all vertices come to lie.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Nodes {
+    pub(super) points: Vec<Point3>,
+    /// The ends of each half-edge: where it begins and where it ends.
+    pub(super) ends: BTreeMap<usize, [Option<End>; 2]>,
+    pub(super) diagonals: Vec<Diagonal>,
+    /// Diagonals that come into a face's loop after a half-edge, each with whether it is run along.
+    pub(super) inserts: BTreeMap<usize, Vec<(usize, bool)>>,
+}
+
+/// Faces that are offset, and those of their edges that go with them.
+pub(super) struct Solver<'a> {
+    pub(super) web: &'a Web<'a>,
+    pub(super) faces: &'a [Parallel],
+    /// The images of edges that stay, by half-edge, run on beyond their ends.
+    pub(super) lines: &'a [Option<NurbsCurve>],
+    /// Where a face's corner is looked for, by the half-edge that leaves.
+    pub(super) starts: &'a BTreeMap<usize, [f64; 2]>,
+    pub(super) tolerance: &'a Tolerance,
+}
+
+/// A place that corners of a fan have in common.
+#[derive(Debug, Clone)]
+struct Met {
+    point: Point3,
+    /// Parameters by corner.
+    uv: BTreeMap<usize, [f64; 2]>,
+    /// Parameters on the images of spokes that stay.
+    t: BTreeMap<usize, f64>,
+}
+
+/// A fan with what is looked at: the outside of an open one is a corner of its own, the last.
+struct About<'a> {
+    fan: &'a Fan,
+    count: usize,
+}
+
+impl About<'_> {
+    fn is_outside(&self, corner: usize) -> bool {
+        corner >= self.fan.corners.len()
+    }
+}
+
+impl Solver<'_> {
+    /// Where all vertices come to lie, or a place where they cannot.
+    pub(super) fn nodes(&self) -> Result<Nodes, Point3> {
+        let mut out = Nodes::default();
+        for fan in self.web.fans() {
+            self.resolve(&fan, &mut out)?;
+        }
+        Ok(out)
+    }
+
+    /// The place of a corner in the source.
+    fn start(&self, fan: &Fan, corner: usize) -> [f64; 2] {
+        let leaving = fan.corners[corner].leaving;
+        if let Some(at) = self.starts.get(&leaving) {
+            return *at;
+        }
+        let used = self.web.used(leaving);
+        let p = if self.web.halves.all[leaving].forward { used.pcurve.start() } else { used.pcurve.end() };
+        [p.x, p.y]
+    }
+
+    /// Where a fan's vertex is when it goes with its faces.
+    fn carried(&self, fan: &Fan) -> Result<Met, Point3> {
+        let mut met = Met { point: Point3::origin(), uv: BTreeMap::new(), t: BTreeMap::new() };
+        let mut sum = Vector3::zeros();
+        for (k, corner) in fan.corners.iter().enumerate() {
+            let uv = self.start(fan, k);
+            let at = self.faces[corner.face].point(uv);
+            sum += at.ok_or_else(|| self.somewhere(fan))?.coords;
+            met.uv.insert(k, uv);
+            // An image that stays ends where it ended.
+            for (spoke, half, at_start) in [(k, corner.leaving, true), (k + 1, corner.coming, false)] {
+                let domain = self.web.used(half).pcurve.domain();
+                let forward = self.web.halves.all[half].forward;
+                met.t.insert(
+                    spoke % self.spokes(fan),
+                    if forward == at_start { domain.start } else { domain.end },
+                );
+            }
+        }
+        met.point = Point3::from(sum / fan.corners.len() as f64);
+        Ok(met)
+    }
+
+    fn spokes(&self, fan: &Fan) -> usize {
+        fan.corners.len() + usize::from(!fan.closed)
+    }
+
+    pub(super) fn somewhere(&self, fan: &Fan) -> Point3 {
+        let corner = fan.corners[0];
+        let [u, v] = self.start(fan, 0);
+        self.faces[corner.face].ground.point([u, v])
+    }
+
+    /// The half-edge of a spoke that is looked at, the one that leaves if there is one.
+    fn spoke(&self, fan: &Fan, spoke: usize) -> usize {
+        match fan.corners.get(spoke) {
+            Some(corner) => corner.leaving,
+            None => fan.corners[fan.corners.len() - 1].coming,
+        }
+    }
+
+    fn spoke_kind(&self, fan: &Fan, spoke: usize) -> Kind {
+        self.web.kind(self.spoke(fan, spoke))
+    }
+
+    fn resolve(&self, fan: &Fan, out: &mut Nodes) -> Result<(), Point3> {
+        let spokes = self.spokes(fan);
+        let sharp = (0..spokes).filter(|&s| self.spoke_kind(fan, s) == Kind::Sharp).count();
+        let about = About { fan, count: spokes };
+        let lost = || self.somewhere(fan);
+        if sharp == 0 || (sharp == 1 && fan.closed) {
+            // Where a sharp edge runs out, both faces are one in direction.
+            let met = self.carried(fan)?;
+            self.put(&about, &[met], &[], out);
+            return Ok(());
+        }
+        let one =
+            if fan.closed && fan.corners.len() == 2 { self.on_edge(fan) } else { self.all_in_one(&about) };
+        if let Some(met) = one {
+            self.put(&about, &[met], &[], out);
+            return Ok(());
+        }
+        if !(4..=MOST).contains(&about.count) {
+            return Err(lost());
+        }
+        let mut known = BTreeMap::new();
+        let all = self.divisions(&about, 0, about.count - 1, &mut known);
+        let mut best: Option<(f64, Vec<[usize; 3]>)> = None;
+        for division in all {
+            if let Some(length) = self.runs_right(&about, &division, &known)
+                && best.as_ref().is_none_or(|b| length < b.0)
+            {
+                best = Some((length, division));
+            }
+        }
+        let (_, division) = best.ok_or_else(lost)?;
+        let mets: Vec<Met> = division.iter().filter_map(|t| known.get(t).cloned().flatten()).collect();
+        self.put(&about, &mets, &division, out);
+        Ok(())
+    }
+
+    /// A vertex of two faces only, on their edge: in the plane square to it.
+    fn on_edge(&self, fan: &Fan) -> Option<Met> {
+        let half = fan.corners[0].leaving;
+        let used = self.web.used(half);
+        let curve = self.web.shell().edge(used.edge).curve.as_ref()?;
+        let d = curve.domain();
+        let t = if self.web.halves.all[half].forward { d.start } else { d.end };
+        let plane = (curve.point(t), curve.tangent(t)?);
+        let carriers: Vec<Carrier<'_>> =
+            fan.corners.iter().map(|c| Carrier::Face(&self.faces[c.face])).collect();
+        let from: Vec<[f64; 2]> = (0..2).map(|k| self.start(fan, k)).collect();
+        let found = common(&carriers, &from, Some(plane))?;
+        let uv = found.at.iter().copied().enumerate().collect();
+        (found.miss <= ONE * self.tolerance.fit).then_some(Met { point: found.point, uv, t: BTreeMap::new() })
+    }
+
+    /// The place that all corners have in common, if they do.
+    fn all_in_one(&self, about: &About<'_>) -> Option<Met> {
+        self.met(about, &(0..about.count).collect::<Vec<usize>>())
+    }
+
+    /// The place that some corners, in order, have in common.
+    fn met(&self, about: &About<'_>, corners: &[usize]) -> Option<Met> {
+        let fan = about.fan;
+        let mut carriers: Vec<Carrier<'_>> = Vec::new();
+        let mut from: Vec<[f64; 2]> = Vec::new();
+        // Which corners and which spoke each carrier stands for.
+        let mut stands: Vec<(Vec<usize>, Option<usize>)> = Vec::new();
+        let mut on_line: BTreeMap<usize, usize> = BTreeMap::new();
+        for (k, &corner) in corners.iter().enumerate() {
+            let after = corners[(k + 1) % corners.len()];
+            let adjacent = (corner + 1) % about.count == after;
+            let spoke = after;
+            if !adjacent || self.spoke_kind(fan, spoke) == Kind::Sharp {
+                continue;
+            }
+            let half = self.spoke(fan, spoke);
+            let line = self.lines[half].as_ref()?;
+            let d = self.web.used(half).pcurve.domain();
+            // The spoke's half-edge leaves, unless it is the last of an open fan.
+            let leaves = fan.corners.get(spoke).is_some();
+            let forward = self.web.halves.all[half].forward == leaves;
+            carriers.push(Carrier::Line(&self.faces[self.web.face(half)], line));
+            from.push([if forward { d.start } else { d.end }, 0.0]);
+            stands.push((Vec::new(), Some(spoke)));
+            for c in [corner, after] {
+                *on_line.entry(c).or_default() += 1;
+            }
+        }
+        for &corner in corners.iter().filter(|c| !about.is_outside(**c)) {
+            if on_line.contains_key(&corner) {
+                continue;
+            }
+            let face = &self.faces[fan.corners[corner].face];
+            carriers.push(Carrier::Face(face));
+            from.push(self.away_from_pole(face, self.start(fan, corner)));
+            stands.push((vec![corner], None));
+        }
+        if carriers.len() < 2 || corners.iter().any(|c| about.is_outside(*c) && !on_line.contains_key(c)) {
+            return None;
+        }
+        let found = common(&carriers, &from, None).filter(|f| f.miss <= ONE * self.tolerance.fit)?;
+        let mut met = Met { point: found.point, uv: BTreeMap::new(), t: BTreeMap::new() };
+        for ((corners, spoke), at) in stands.iter().zip(&found.at) {
+            corners.iter().for_each(|c| {
+                met.uv.insert(*c, *at);
+            });
+            let Some(spoke) = spoke else { continue };
+            met.t.insert(*spoke, at[0]);
+            // Both faces beside it have the line as their own image, by the same parameter.
+            let half = self.spoke(fan, *spoke);
+            let before = (*spoke + about.count - 1) % about.count;
+            let sides = if fan.corners.get(*spoke).is_some() {
+                [(*spoke, Some(half)), (before, self.web.twin(half))]
+            } else {
+                [(before, Some(half)), (*spoke, None)]
+            };
+            for (corner, half) in sides {
+                if let Some(line) = half.and_then(|h| self.lines[h].as_ref())
+                    && !about.is_outside(corner)
+                {
+                    let p = line.point(at[0]);
+                    met.uv.entry(corner).or_insert([p.x, p.y]);
+                }
+            }
+        }
+        Some(met)
+    }
+
+    fn away_from_pole(&self, face: &Parallel, uv: [f64; 2]) -> [f64; 2] {
+        let stands = |uv: [f64; 2]| {
+            face.at(uv).is_none_or(|p| {
+                let [a, b] = p.rates.map(|r| r.norm());
+                a.min(b) <= 1e-9 * a.max(b)
+            })
+        };
+        if !stands(uv) {
+            return uv;
+        }
+        let middle: [f64; 2] = face.ground.bounds().map(|d| d.at(0.5));
+        [0, 1].map(|k| uv[k] + FROM_POLE * (middle[k] - uv[k]))
+    }
+
+    /// All divisions of the corners from `a` to `b` into triangles whose faces have a place in common.
+    fn divisions(
+        &self,
+        about: &About<'_>,
+        a: usize,
+        b: usize,
+        known: &mut BTreeMap<[usize; 3], Option<Met>>,
+    ) -> Vec<Vec<[usize; 3]>> {
+        if b < a + 2 {
+            return vec![Vec::new()];
+        }
+        let mut out = Vec::new();
+        for c in a + 1..b {
+            let triangle = [a, c, b];
+            let has = known.entry(triangle).or_insert_with(|| self.met(about, &triangle)).is_some();
+            if !has || [[a, c], [c, b], [a, b]].iter().any(|p| self.is_within_sheet(about, *p)) {
+                continue;
+            }
+            let firsts = self.divisions(about, a, c, known);
+            let seconds = self.divisions(about, c, b, known);
+            for first in &firsts {
+                for second in &seconds {
+                    out.push(first.iter().chain([&triangle]).chain(second).copied().collect());
+                }
+            }
+        }
+        out
+    }
+
+    /// Whether two corners that are not beside each other belong to faces that meet smoothly all the way between.
+    fn is_within_sheet(&self, about: &About<'_>, [a, b]: [usize; 2]) -> bool {
+        let beside = (a + 1) % about.count == b || (b + 1) % about.count == a;
+        let smooth = |from: usize, to: usize| {
+            let steps = (to + about.count - from) % about.count;
+            (1..=steps).all(|k| self.spoke_kind(about.fan, (from + k) % about.count) != Kind::Sharp)
+        };
+        !beside && (smooth(a, b) || smooth(b, a))
+    }
+
+    /// The length of the new edges of a division, if all run the right way.
+    fn runs_right(
+        &self,
+        about: &About<'_>,
+        division: &[[usize; 3]],
+        known: &BTreeMap<[usize; 3], Option<Met>>,
+    ) -> Option<f64> {
+        let beside = |a: usize, b: usize| (a + 1) % about.count == b || (b + 1) % about.count == a;
+        let normal = |corner: usize, met: &Met| {
+            let face = &self.faces[about.fan.corners.get(corner)?.face];
+            Some(face.at(*met.uv.get(&corner)?)?.normal)
+        };
+        let mut length = 0.0;
+        // How each new edge is bent, if it has a length: outwards or inwards.
+        let mut bends: BTreeMap<[usize; 2], f64> = BTreeMap::new();
+        for (k, one) in division.iter().enumerate() {
+            for two in &division[k + 1..] {
+                let shared: Vec<usize> = one.iter().copied().filter(|c| two.contains(c)).collect();
+                let [i, j] = shared[..] else { continue };
+                let (Some(m), Some(n)) = (known.get(one)?.as_ref(), known.get(two)?.as_ref()) else {
+                    return None;
+                };
+                let third = |t: &[usize; 3]| t.iter().copied().find(|c| *c != i && *c != j);
+                // From the vertex whose other corner lies between i and j to the other one: i, seen from outside, lies to the left.
+                let between = third(one)? > i && third(one)? < j;
+                let along = if between { n.point - m.point } else { m.point - n.point };
+                length += along.norm();
+                if along.norm() <= self.tolerance.resolution || about.is_outside(j) {
+                    continue;
+                }
+                let across = normal(i, m)?.cross(&normal(j, m)?);
+                if across.norm() > LEVEL {
+                    bends.insert([i, j], along.dot(&across).signum());
+                }
+            }
+        }
+        let bend = |a: usize, b: usize| -> Option<f64> {
+            let pair = [a.min(b), a.max(b)];
+            if !beside(a, b) {
+                return bends.get(&pair).copied();
+            }
+            let spoke = if (a + 1) % about.count == b { b } else { a };
+            self.spoke_bend(about.fan, spoke)
+        };
+        for triangle in division {
+            let met = known.get(triangle)?.as_ref()?;
+            let normals: Option<Vec<Vector3>> = triangle.iter().map(|c| normal(*c, met)).collect();
+            let Some(normals) = normals else { continue };
+            let volume = normals[0].dot(&normals[1].cross(&normals[2]));
+            let [a, b, c] = *triangle;
+            let bends: Option<Vec<f64>> = [bend(a, b), bend(b, c), bend(c, a)].into_iter().collect();
+            let Some(bends) = bends else { continue };
+            let alike = bends.iter().all(|b| *b == bends[0]);
+            if volume.abs() > LEVEL && (volume > 0.0) != alike {
+                return None;
+            }
+        }
+        Some(length)
+    }
+
+    /// 1 where a spoke's faces bend outwards, -1 where they bend inwards; `None` for others.
+    fn spoke_bend(&self, fan: &Fan, spoke: usize) -> Option<f64> {
+        if self.spoke_kind(fan, spoke) != Kind::Sharp {
+            return None;
+        }
+        let half = self.spoke(fan, spoke);
+        self.web.bends(half)
+    }
+
+    /// Takes over what was found for a fan.
+    fn put(&self, about: &About<'_>, mets: &[Met], triangles: &[[usize; 3]], out: &mut Nodes) {
+        let fan = about.fan;
+        let count = about.count;
+        // Places that fall together are one.
+        let mut number: Vec<usize> = Vec::with_capacity(mets.len());
+        for (k, met) in mets.iter().enumerate() {
+            let same = (0..k).find(|&j| (mets[j].point - met.point).norm() <= self.tolerance.resolution);
+            number.push(match same {
+                Some(j) => number[j],
+                None => {
+                    out.points.push(met.point);
+                    out.points.len() - 1
+                }
+            });
+        }
+        let at_spoke = |spoke: usize| {
+            let before = (spoke + count - 1) % count;
+            triangles
+                .iter()
+                .position(|t| t.contains(&(spoke % count)) && t.contains(&before))
+                .unwrap_or_default()
+        };
+        for (k, corner) in fan.corners.iter().enumerate() {
+            let sides = [(k, corner.leaving, 0), ((k + 1) % self.spokes(fan), corner.coming, 1)];
+            for (spoke, half, which) in sides {
+                let m = at_spoke(spoke);
+                let Some(uv) = mets[m].uv.get(&k) else { continue };
+                let end = End { node: number[m], uv: *uv, t: mets[m].t.get(&spoke).copied() };
+                out.ends.entry(half).or_default()[which] = Some(end);
+            }
+        }
+        // New edges, each where two triangles share corners that are not beside each other.
+        let mut diagonals: BTreeMap<[usize; 2], usize> = BTreeMap::new();
+        for (m, one) in triangles.iter().enumerate() {
+            for (n, two) in triangles.iter().enumerate().skip(m + 1) {
+                let shared: Vec<usize> = one.iter().copied().filter(|c| two.contains(c)).collect();
+                let [i, j] = shared[..] else { continue };
+                if number[m] == number[n] || about.is_outside(j) {
+                    continue;
+                }
+                let between = one.iter().any(|c| *c > i && *c < j);
+                let (from, to) = if between { (m, n) } else { (n, m) };
+                let uv = |k: usize| {
+                    let at = |c: usize| mets[k].uv.get(&c).copied().unwrap_or_default();
+                    [at(i), at(j)]
+                };
+                out.diagonals.push(Diagonal {
+                    faces: [fan.corners[i].face, fan.corners[j].face],
+                    nodes: [number[from], number[to]],
+                    uv: [uv(from), uv(to)],
+                });
+                diagonals.insert([i, j], out.diagonals.len() - 1);
+            }
+        }
+        for (k, corner) in fan.corners.iter().enumerate() {
+            // From the spoke that comes in back to the one that leaves, in the order in which the others stand.
+            let others = (2..count.saturating_sub(1)).map(|s| (k + s) % count);
+            let run: Vec<(usize, bool)> = others
+                .filter_map(|j| {
+                    let d = diagonals.get(&[k.min(j), k.max(j)])?;
+                    // A face lies to the left of its loop; a diagonal has its first face there.
+                    Some((*d, k < j))
+                })
+                .collect();
+            if !run.is_empty() {
+                out.inserts.insert(corner.coming, run);
+            }
+        }
+    }
+}

@@ -1,0 +1,181 @@
+//! Offset faces by the places of those that they are offset from, and places that several of them have in common.
+
+use geometry::{Domain, NurbsCurve, Point3, Vector3};
+use nalgebra::{DMatrix, DVector};
+
+use crate::ground::Ground;
+
+const MAX_STEPS: usize = 40;
+const MAX_HALVINGS: i32 = 8;
+/// Share of a thing's size within which a common place has settled.
+const SETTLED: f64 = 1e-13;
+
+/// A face's ground moved along its normals.
+pub(super) struct Parallel {
+    pub(super) ground: Ground,
+    /// Millimetres to the outer side.
+    pub(super) distance: f64,
+}
+
+/// A place of an offset face with its first derivatives and the outer normal.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Placed {
+    pub(super) point: Point3,
+    pub(super) rates: [Vector3; 2],
+    pub(super) normal: Vector3,
+}
+
+impl Parallel {
+    /// `None` where the face has no normal.
+    pub(super) fn at(&self, uv: [f64; 2]) -> Option<Placed> {
+        let place = self.ground.place(uv)?;
+        let d = self.distance;
+        Some(Placed {
+            point: place.point + place.normal * d,
+            rates: [0, 1].map(|k| place.rates[k] + place.turns[k] * d),
+            normal: place.normal,
+        })
+    }
+
+    /// The place, at a pole too, if the face has a normal in the limit.
+    pub(super) fn point(&self, uv: [f64; 2]) -> Option<Point3> {
+        self.at(uv).map(|p| p.point).or_else(|| self.ground.limit(uv).map(|(p, n)| p + n * self.distance))
+    }
+}
+
+/// On what a place has to lie.
+#[derive(Clone, Copy)]
+pub(super) enum Carrier<'a> {
+    /// Anywhere on an offset face.
+    Face(&'a Parallel),
+    /// On the image of a curve of its parameters.
+    Line(&'a Parallel, &'a NurbsCurve),
+}
+
+impl Carrier<'_> {
+    fn count(&self) -> usize {
+        match self {
+            Self::Face(_) => 2,
+            Self::Line(..) => 1,
+        }
+    }
+
+    fn bounds(&self) -> [Domain; 2] {
+        match self {
+            Self::Face(face) => face.ground.bounds(),
+            Self::Line(_, line) => [line.domain(); 2],
+        }
+    }
+
+    /// The place at a face's parameters, or at a line's, which stands first.
+    fn at(&self, x: [f64; 2]) -> Option<(Point3, [Vector3; 2])> {
+        match self {
+            Self::Face(face) => face.at(x).map(|p| (p.point, p.rates)),
+            Self::Line(face, line) => {
+                let (at, rate) = line.moving(x[0]);
+                let p = face.at([at.x, at.y])?;
+                Some((p.point, [p.rates[0] * rate.x + p.rates[1] * rate.y, Vector3::zeros()]))
+            }
+        }
+    }
+}
+
+/// A place that carriers have in common.
+#[derive(Debug, Clone)]
+pub(super) struct Common {
+    pub(super) point: Point3,
+    /// Its parameters on each carrier.
+    pub(super) at: Vec<[f64; 2]>,
+    /// How far the carriers' own places are apart.
+    pub(super) miss: f64,
+}
+
+/// The place near guesses that carriers, and a plane if one is given by a place and its normal, have in common, as nearly as can
+/// be; `None` where one of them has no place.
+///
+/// # Method
+/// Gauss and Newton's, with the shortest steps, halved where they lead away.
+pub(super) fn common(
+    carriers: &[Carrier<'_>],
+    from: &[[f64; 2]],
+    plane: Option<(Point3, Vector3)>,
+) -> Option<Common> {
+    let columns: usize = carriers.iter().map(Carrier::count).sum();
+    let rows = 3 * (carriers.len() - 1) + usize::from(plane.is_some());
+    let bounds: Vec<[Domain; 2]> = carriers.iter().map(Carrier::bounds).collect();
+    let clamped = |x: &mut [[f64; 2]]| {
+        for (x, (carrier, bounds)) in x.iter_mut().zip(carriers.iter().zip(&bounds)) {
+            (0..carrier.count()).for_each(|k| x[k] = bounds[k].clamp(x[k]));
+        }
+    };
+    let look = |x: &[[f64; 2]]| {
+        let places = carriers.iter().zip(x).map(|(c, x)| c.at(*x)).collect::<Option<Vec<_>>>()?;
+        let mut off = DVector::zeros(rows);
+        for (k, (p, _)) in places[1..].iter().enumerate() {
+            off.fixed_rows_mut::<3>(3 * k).copy_from(&(places[0].0 - p));
+        }
+        if let Some((at, normal)) = plane {
+            off[rows - 1] = (places[0].0 - at).dot(&normal);
+        }
+        Some((places, off))
+    };
+    let mut x = from.to_vec();
+    clamped(&mut x);
+    let (mut places, mut off) = look(&x)?;
+    for _ in 0..MAX_STEPS {
+        let miss = off.norm();
+        if miss <= SETTLED * (1.0 + places[0].0.coords.norm()) {
+            break;
+        }
+        let mut slope = DMatrix::zeros(rows, columns);
+        let mut column = 0;
+        for (c, carrier) in carriers.iter().enumerate() {
+            for rate in &places[c].1[..carrier.count()] {
+                for other in 0..carriers.len() - 1 {
+                    let change = if c == 0 { *rate } else { -rate };
+                    if c == 0 || c == other + 1 {
+                        slope.fixed_view_mut::<3, 1>(3 * other, column).copy_from(&change);
+                    }
+                }
+                if let (0, Some((_, normal))) = (c, plane) {
+                    slope[(rows - 1, column)] = rate.dot(&normal);
+                }
+                column += 1;
+            }
+        }
+        // Lengths of parameters differ; the shortest step is one in space.
+        let scales: Vec<f64> = slope.column_iter().map(|c| c.norm().max(f64::MIN_POSITIVE)).collect();
+        for (k, scale) in scales.iter().enumerate() {
+            slope.column_mut(k).unscale_mut(*scale);
+        }
+        let step = slope.svd(true, true).solve(&off, 1e-12).ok()?;
+        let mut next = None;
+        for halving in 0..=MAX_HALVINGS {
+            let share = 0.5_f64.powi(halving);
+            let mut at = x.clone();
+            let mut k = 0;
+            for (x, carrier) in at.iter_mut().zip(carriers) {
+                for value in &mut x[..carrier.count()] {
+                    *value -= share * step[k] / scales[k];
+                    k += 1;
+                }
+            }
+            clamped(&mut at);
+            if let Some((places, off)) = look(&at)
+                && off.norm() < miss
+            {
+                next = Some((at, places, off));
+                break;
+            }
+        }
+        let Some((at, there, left)) = next else { break };
+        let gained = miss - left.norm();
+        (x, places, off) = (at, there, left);
+        if gained <= 1e-6 * miss {
+            break;
+        }
+    }
+    let sum = places.iter().fold(Vector3::zeros(), |sum, p| sum + p.0.coords);
+    let point = Point3::from(sum / places.len() as f64);
+    Some(Common { point, at: x, miss: off.norm() })
+}

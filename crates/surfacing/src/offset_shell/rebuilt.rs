@@ -1,0 +1,409 @@
+//! An offset shell put together edge by edge: what stays keeps its place in the shell, what no longer has room goes.
+//!
+//! Vertices are where three offset faces meet (`nodes`), edges lie between them (`creases`), and where faces meet smoothly the
+//! edge goes with them. An edge that would run against its direction has no room any more: it shrinks to a vertex, the first to
+//! do so first, and a face left with two edges closes to one. This is how straight skeletons are made (Aichholzer and
+//! Aurenhammer, 1996, from memory), with the events found from the whole step instead of by following it.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, Tolerance, fit_meeting};
+use topology::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, straight_pcurve};
+
+use super::carried::curve_on;
+use super::creases::{Run, extent_of};
+use super::nodes::{End, Nodes, Solver};
+use super::parallel::Parallel;
+use super::web::Web;
+use super::{Joints, Kind, OffsetShell, face_surface, offset_of, reach_over, run_on};
+use crate::SurfacingError;
+use crate::ground::Ground;
+use crate::loops::{crosses_itself, measured};
+
+/// How much farther than neighbouring planes say faces are made, and the same as a share of the distance.
+const FARTHER: f64 = 1.5;
+const BESIDE: f64 = 0.3;
+/// Edges shorter than this share of the fit tolerance shrink to vertices.
+const SHORT: f64 = 0.5;
+/// Share of the step within which edges vanish together.
+const TOGETHER: f64 = 1e-3;
+/// Rounds of vanishing at most.
+const ROUNDS: usize = 24;
+/// Share of its extent by which a face is offset beyond its edges.
+const MORE: f64 = 0.02;
+/// Places of a curve at which is looked how far a face reaches.
+const LOOKED_AT: usize = 16;
+
+fn open(at: Point3) -> SurfacingError {
+    SurfacingError::OffsetOpen { at: at.into() }
+}
+
+/// The shell offset face by face, put together edge by edge.
+///
+/// # Errors
+/// `OffsetOpen` where faces do not meet, `OffsetFolds` where a face that is left bends more tightly than its distance.
+pub(super) fn rebuilt(
+    shell: &Shell,
+    distances: &[f64],
+    joints: &Joints,
+    tolerance: &Tolerance,
+) -> Result<OffsetShell, SurfacingError> {
+    let most = distances.iter().fold(0.0, |a: f64, d| a.max(d.abs()));
+    let parallel = |(f, face): (usize, &Face)| {
+        let sharp = face.loops.iter().flat_map(|l| &l.edges);
+        let sharp = sharp.filter(|u| joints.kinds[u.edge.index()] == Kind::Sharp);
+        let reach = sharp.map(|u| reach_over(shell, f, u, distances, joints)).fold(0.0, f64::max);
+        let margin = FARTHER * reach + BESIDE * most;
+        Parallel { ground: Ground::new(face, margin), distance: distances[f] }
+    };
+    let faces: Vec<Parallel> = shell.faces().iter().enumerate().map(parallel).collect();
+    let mut web = Web::new(shell, joints);
+    let nowhere = BTreeMap::new();
+    let mut lines = lines(&web, &faces, 2.0 * most);
+    for _ in 0..ROUNDS {
+        let solver = Solver { web: &web, faces: &faces, lines: &lines, starts: &nowhere, tolerance };
+        let nodes = solver.nodes().map_err(open)?;
+        let gone = vanishing(&solver, &nodes)?;
+        if gone.is_empty() {
+            return Rebuilding { distances, solver, nodes }.finish();
+        }
+        for half in gone {
+            web.contract(half);
+        }
+        web.close_over().map_err(|h| open(middle(&web, h)))?;
+        for (h, line) in lines.iter_mut().enumerate() {
+            // What has become an edge between faces that were apart is no image of anything.
+            if line.is_some() && web.kind(h) == Kind::Sharp {
+                *line = None;
+            }
+        }
+    }
+    let at = shell.vertices().first().map_or_else(Point3::origin, |v| v.point);
+    Err(open(at))
+}
+
+fn middle(web: &Web<'_>, half: usize) -> Point3 {
+    let used = web.used(half);
+    let p = used.pcurve.point(used.pcurve.domain().at(0.5));
+    web.shell().faces()[web.face(half)].surface.point(p.x, p.y)
+}
+
+/// The images of edges that stay, run on where others may cut them.
+fn lines(web: &Web<'_>, faces: &[Parallel], length: f64) -> Vec<Option<NurbsCurve>> {
+    let mut out = vec![None; web.halves.all.len()];
+    for h in web.left().filter(|&h| web.kind(h) != Kind::Sharp) {
+        let surface = &faces[web.face(h)].ground.surface;
+        out[h] = Some(run_on(surface, &web.used(h).pcurve, [true, true], length));
+    }
+    // Both images of an edge go as far as the other one.
+    for h in 0..out.len() {
+        let Some(twin) = web.twin(h).filter(|t| *t > h) else { continue };
+        let (Some(a), Some(b)) = (&out[h], &out[twin]) else { continue };
+        let (p, q) = (a.domain(), b.domain());
+        let common = Domain::new(p.start.max(q.start), p.end.min(q.end));
+        let cut = |c: &NurbsCurve| c.part(common.start, common.end);
+        (out[h], out[twin]) = (Some(cut(a)), Some(cut(b)));
+    }
+    out
+}
+
+/// The edges that vanish first, if any does.
+fn vanishing(solver: &Solver<'_>, nodes: &Nodes) -> Result<Vec<usize>, SurfacingError> {
+    let web = solver.web;
+    let mut found: Vec<(f64, usize)> = Vec::new();
+    for h in web.left().filter(|&h| web.leads(h)) {
+        let length = solver.signed_length(nodes, h).ok_or_else(|| open(middle(web, h)))?;
+        if length > SHORT * solver.tolerance.fit {
+            continue;
+        }
+        let source = web.shell().edge(web.halves.all[h].edge).curve.as_ref().map_or(0.0, NurbsCurve::length);
+        found.push((source / (source - length).max(f64::MIN_POSITIVE), h));
+    }
+    let first = found.iter().map(|f| f.0).fold(f64::MAX, f64::min);
+    Ok(found.into_iter().filter(|f| f.0 <= first + TOGETHER).map(|f| f.1).collect())
+}
+
+/// A shell of which all places are known, on the true offsets.
+struct Rebuilding<'a> {
+    distances: &'a [f64],
+    solver: Solver<'a>,
+    nodes: Nodes,
+}
+
+/// Edges on the faces that are left.
+struct Runs {
+    creases: BTreeMap<usize, Run>,
+    diagonals: Vec<Run>,
+}
+
+fn runs_of(solver: &Solver<'_>, nodes: &Nodes) -> Result<Runs, SurfacingError> {
+    let web = solver.web;
+    let sharp = web.left().filter(|&h| web.leads(h) && solver.lines[h].is_none());
+    let creases = sharp.map(|h| Ok((h, solver.crease(nodes, h).map_err(open)?)));
+    let creases = creases.collect::<Result<_, SurfacingError>>()?;
+    let diagonals = nodes.diagonals.iter().map(|d| solver.diagonal(nodes, d).map_err(open));
+    Ok(Runs { creases, diagonals: diagonals.collect::<Result<_, _>>()? })
+}
+
+impl Rebuilding<'_> {
+    /// The parameters of each face at its edges.
+    fn outlines(&self, runs: &Runs) -> Vec<Vec<[f64; 2]>> {
+        let web = self.solver.web;
+        let mut out = vec![Vec::new(); web.shell().faces().len()];
+        let mut put = |faces: [usize; 2], run: &Run| {
+            out[faces[0]].extend(run.iter().map(|p| [p[0], p[1]]));
+            out[faces[1]].extend(run.iter().map(|p| [p[2], p[3]]));
+        };
+        for (h, run) in &runs.creases {
+            put([web.face(*h), web.twin(*h).map_or(web.face(*h), |t| web.face(t))], run);
+        }
+        for (diagonal, run) in self.nodes.diagonals.iter().zip(&runs.diagonals) {
+            put(diagonal.faces, run);
+        }
+        for h in web.left() {
+            let (Some(line), Some([Some(a), Some(b)])) = (&self.solver.lines[h], self.nodes.ends.get(&h))
+            else {
+                continue;
+            };
+            let (Some(a), Some(b)) = (a.t, b.t) else { continue };
+            let at = |k: usize| line.point(a + (b - a) * k as f64 / LOOKED_AT as f64);
+            out[web.face(h)].extend((0..=LOOKED_AT).map(at).map(|p| [p.x, p.y]));
+        }
+        out
+    }
+
+    fn finish(self) -> Result<OffsetShell, SurfacingError> {
+        let Solver { web, faces, lines, tolerance, .. } = self.solver;
+        let runs = runs_of(&self.solver, &self.nodes)?;
+        let outlines = self.outlines(&runs);
+        let mut max_deviation: f64 = 0.0;
+        let mut fitted: Vec<Parallel> = Vec::with_capacity(faces.len());
+        for (f, face) in web.shell().faces().iter().enumerate() {
+            let surface = match extent_of(outlines[f].iter().copied()) {
+                Some(extent) => {
+                    let (surface, deviation) =
+                        fitted_to(face, &faces[f].ground, extent, self.distances[f], tolerance)?;
+                    max_deviation = max_deviation.max(deviation);
+                    surface
+                }
+                None => Arc::clone(&face.surface),
+            };
+            let face = Face { surface, ..face.clone() };
+            fitted.push(Parallel { ground: Ground::new(&face, 0.0), distance: 0.0 });
+        }
+        // Once more, on the faces as they are.
+        let starts: BTreeMap<usize, [f64; 2]> =
+            self.nodes.ends.iter().filter_map(|(h, e)| Some((*h, e[0]?.uv))).collect();
+        let solver = Solver { web, faces: &fitted, lines, starts: &starts, tolerance };
+        let nodes = solver.nodes().map_err(open)?;
+        let runs = runs_of(&solver, &nodes)?;
+        let made = Assembly::new(&solver, &nodes).made(&runs)?;
+        Ok(OffsetShell { max_deviation, ..made })
+    }
+}
+
+/// A face's ground offset where the face will be, a little more than its extent.
+fn fitted_to(
+    face: &Face,
+    ground: &Ground,
+    extent: [Domain; 2],
+    distance: f64,
+    tolerance: &Tolerance,
+) -> Result<(Arc<NurbsSurface>, f64), SurfacingError> {
+    let whole: [Domain; 2] = ground.surface.domain().into();
+    let part = [0, 1].map(|k| {
+        let more = MORE * extent[k].length();
+        Domain::new(whole[k].clamp(extent[k].start - more), whole[k].clamp(extent[k].end + more))
+    });
+    let own = Face { surface: Arc::clone(&ground.surface), ..face.clone() };
+    offset_of(&face_surface(&own, part), if face.reversed { -distance } else { distance }, extent, tolerance)
+}
+
+/// The shell while it is put together.
+struct Assembly<'a> {
+    solver: &'a Solver<'a>,
+    nodes: &'a Nodes,
+    edges: Vec<Edge>,
+    /// The use of its edge by each half-edge's face.
+    uses: BTreeMap<usize, OrientedEdge>,
+    /// The uses of each new edge by the faces to its left and right.
+    diagonals: Vec<[OrientedEdge; 2]>,
+    free: Vec<(EdgeId, NurbsCurve)>,
+}
+
+impl<'a> Assembly<'a> {
+    fn new(solver: &'a Solver<'a>, nodes: &'a Nodes) -> Self {
+        Self {
+            solver,
+            nodes,
+            edges: Vec::new(),
+            uses: BTreeMap::new(),
+            diagonals: Vec::new(),
+            free: Vec::new(),
+        }
+    }
+
+    fn put(&mut self, curve: Option<NurbsCurve>, [start, end]: [usize; 2]) -> EdgeId {
+        let [start, end] = [start, end].map(|n| VertexId(n as u32));
+        self.edges.push(Edge { curve, start, end, tolerance: 0.0 });
+        EdgeId(self.edges.len() as u32 - 1)
+    }
+
+    fn ends(&self, half: usize) -> Result<[End; 2], SurfacingError> {
+        let ends = self.nodes.ends.get(&half).and_then(|[a, b]| Some([(*a)?, (*b)?]));
+        ends.ok_or_else(|| open(middle(self.solver.web, half)))
+    }
+
+    fn made(mut self, runs: &Runs) -> Result<OffsetShell, SurfacingError> {
+        let web = self.solver.web;
+        let left: Vec<usize> = web.left().filter(|&h| web.leads(h)).collect();
+        for h in left {
+            match (&self.solver.lines[h], runs.creases.get(&h)) {
+                (Some(line), _) => self.line(h, line)?,
+                (None, Some(run)) => self.crease(h, run)?,
+                (None, None) => return Err(open(middle(web, h))),
+            }
+        }
+        for (diagonal, run) in self.nodes.diagonals.iter().zip(&runs.diagonals) {
+            let both = self.between(diagonal.faces, diagonal.nodes, run)?;
+            self.diagonals.push(both);
+        }
+        self.shell()
+    }
+
+    /// An edge along a run between two faces, with the uses by the one to its left, along it, and the one to its right.
+    fn between(
+        &mut self,
+        faces: [usize; 2],
+        nodes: [usize; 2],
+        run: &Run,
+    ) -> Result<[OrientedEdge; 2], SurfacingError> {
+        let Solver { faces: grounds, tolerance, .. } = *self.solver;
+        let surfaces = faces.map(|f| &*grounds[f].ground.surface);
+        let lost = || open(surfaces[0].point(run[0][0], run[0][1]));
+        let domains = surfaces.map(|s| <[Domain; 2]>::from(s.domain()));
+        let inside = |p: &[f64; 4]| {
+            let at = |k: usize| domains[k / 2][k % 2].clamp(p[k]);
+            [at(0), at(1), at(2), at(3)].into()
+        };
+        let places: Vec<_> = run.iter().map(inside).collect();
+        let close = Tolerance { fit: 0.5 * tolerance.fit, ..*tolerance };
+        let made = fit_meeting(surfaces, &places, nodes[0] == nodes[1], &close)?.ok_or_else(lost)?;
+        if made.max_deviation > tolerance.fit {
+            return Err(lost());
+        }
+        let edge = self.put(Some(made.curve), nodes);
+        let [own, other] = <[NurbsCurve; 2]>::try_from(made.pcurves).map_err(|_| lost())?;
+        Ok([(true, own), (false, other)].map(|(forward, pcurve)| OrientedEdge { edge, forward, pcurve }))
+    }
+
+    fn crease(&mut self, half: usize, run: &Run) -> Result<(), SurfacingError> {
+        let web = self.solver.web;
+        let twin = web.twin(half).ok_or_else(|| open(middle(web, half)))?;
+        let nodes = self.ends(half)?.map(|e| e.node);
+        let [own, other] = self.between([web.face(half), web.face(twin)], nodes, run)?;
+        self.uses.insert(half, own);
+        self.uses.insert(twin, other);
+        Ok(())
+    }
+
+    /// An edge that goes with its face.
+    fn line(&mut self, half: usize, line: &NurbsCurve) -> Result<(), SurfacingError> {
+        let web = self.solver.web;
+        let lost = || open(middle(web, half));
+        let ends = self.ends(half)?;
+        let forward = web.halves.all[half].forward;
+        let [a, b] = if forward { ends } else { [ends[1], ends[0]] };
+        let (from, to) = a.t.zip(b.t).filter(|(a, b)| a < b).ok_or_else(lost)?;
+        let part = line.part(from, to);
+        let surface = &self.solver.faces[web.face(half)].ground.surface;
+        let (curve, _) = curve_on(surface, &part, self.solver.tolerance)?;
+        let edge = self.put(Some(curve.clone()), [a.node, b.node]);
+        self.uses.insert(half, OrientedEdge { edge, forward, pcurve: part });
+        match web.twin(half) {
+            Some(twin) => {
+                let other = self.solver.lines[twin].as_ref().ok_or_else(lost)?.part(from, to);
+                self.uses.insert(twin, OrientedEdge { edge, forward: !forward, pcurve: other });
+            }
+            None => self.free.push((web.halves.all[half].edge, curve)),
+        }
+        Ok(())
+    }
+
+    /// The uses of one loop, seen from outside.
+    fn bound(&mut self, run: &[usize]) -> Result<Vec<OrientedEdge>, SurfacingError> {
+        let web = self.solver.web;
+        let mut out = Vec::with_capacity(run.len());
+        for &half in run {
+            out.push(self.uses.get(&half).cloned().ok_or_else(|| open(middle(web, half)))?);
+            for &(d, along) in self.nodes.inserts.get(&half).map_or(&[][..], Vec::as_slice) {
+                out.push(self.diagonals[d][usize::from(!along)].clone());
+            }
+            if !web.poles_after(half).is_empty() {
+                out.extend(self.pole(half)?);
+            }
+        }
+        Ok(out)
+    }
+
+    /// The pole between a half-edge and the next one, if the face still shrinks to a point there.
+    fn pole(&mut self, half: usize) -> Result<Option<OrientedEdge>, SurfacingError> {
+        let web = self.solver.web;
+        let [from, to] = [self.ends(half)?[1], self.ends(web.next(half))?[0]];
+        let surface = &self.solver.faces[web.face(half)].ground.surface;
+        let at = |s: f64| {
+            let [u, v] = [0, 1].map(|k| from.uv[k] + (to.uv[k] - from.uv[k]) * s);
+            surface.point(u, v)
+        };
+        let extent: [Domain; 2] = surface.domain().into();
+        if (0..2).all(|k| (from.uv[k] - to.uv[k]).abs() <= 1e-9 * extent[k].length()) {
+            return Ok(None);
+        }
+        let apart = (0..=LOOKED_AT).map(|k| (at(k as f64 / LOOKED_AT as f64) - at(0.0)).norm());
+        // The tip of a cone opens when it is offset; that of a dome stays one.
+        if apart.fold(0.0, f64::max) > self.solver.tolerance.join {
+            return Err(open(at(0.0)));
+        }
+        let edge = self.put(None, [from.node, to.node]);
+        let pcurve = straight_pcurve(Domain::new(0.0, 1.0), from.uv, to.uv)?;
+        Ok(Some(OrientedEdge { edge, forward: true, pcurve }))
+    }
+
+    fn shell(mut self) -> Result<OffsetShell, SurfacingError> {
+        let Solver { web, faces, tolerance, .. } = *self.solver;
+        let mut out: Vec<Face> = Vec::new();
+        let mut of = Vec::new();
+        for (f, loops) in web.loops().into_iter().enumerate().filter(|(_, l)| !l.is_empty()) {
+            let source = &web.shell().faces()[f];
+            let mut bounds = Vec::with_capacity(loops.len());
+            for run in loops {
+                let mut edges = self.bound(&run)?;
+                if source.reversed {
+                    edges.reverse();
+                    edges.iter_mut().for_each(|u| u.forward = !u.forward);
+                }
+                bounds.push(Loop { edges });
+            }
+            let surface = Arc::clone(&faces[f].ground.surface);
+            out.push(Face { surface, loops: bounds, ..source.clone() });
+            of.push(f);
+        }
+        let mut vertices: Vec<Vertex> = self.nodes.points.iter().map(|p| Vertex { point: *p }).collect();
+        for edge in &self.edges {
+            let Some(curve) = &edge.curve else { continue };
+            for (v, p) in [(edge.start, curve.start()), (edge.end, curve.end())] {
+                let vertex = &mut vertices[v.index()];
+                if (vertex.point - p).norm() <= 1e-9 {
+                    vertex.point = p;
+                }
+            }
+        }
+        measured(&mut self.edges, &vertices, &out, &|_| true, tolerance).map_err(open)?;
+        if let Some(at) = out.iter().find_map(crosses_itself) {
+            return Err(open(at));
+        }
+        let shell = Shell::of_used(&vertices, &self.edges, out)?;
+        Ok(OffsetShell { shell, of, free: self.free, max_deviation: 0.0 })
+    }
+}

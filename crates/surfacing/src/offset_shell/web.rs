@@ -1,0 +1,215 @@
+//! A shell's half-edges while edges and faces of it vanish: who stands about whom, whatever is left.
+
+use std::collections::BTreeSet;
+
+use topology::{OrientedEdge, Shell};
+
+use super::{Joints, Kind};
+use crate::halves::Halves;
+use crate::side::Side;
+
+/// The half-edges of a shell that are left.
+pub(super) struct Web<'a> {
+    pub(super) halves: Halves<'a>,
+    pub(super) joints: &'a Joints,
+    alive: Vec<bool>,
+    /// Uses of poles that come, in the order of the loop, after a half-edge.
+    poles: Vec<Vec<usize>>,
+}
+
+/// The part of a face between the half-edge that leaves a vertex along it and the one that comes in.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Corner {
+    pub(super) face: usize,
+    pub(super) leaving: usize,
+    pub(super) coming: usize,
+}
+
+/// The corners about a vertex, against the clock when seen from outside; spoke `i` is the edge along which corner `i` is left,
+/// and along which the one before it is come in by.
+#[derive(Debug, Clone)]
+pub(super) struct Fan {
+    pub(super) corners: Vec<Corner>,
+    /// Whether the last corner ends at the first spoke; else the first and one more spoke at the end are free edges.
+    pub(super) closed: bool,
+}
+
+impl<'a> Web<'a> {
+    pub(super) fn new(shell: &'a Shell, joints: &'a Joints) -> Self {
+        let halves = Halves::new(shell);
+        let count = halves.all.len();
+        let mut web = Self { halves, joints, alive: vec![true; count], poles: vec![Vec::new(); count] };
+        for h in 0..count {
+            if shell.edge(web.halves.all[h].edge).curve.is_none() {
+                let before = web.halves.all[h].previous;
+                web.unlink(h);
+                web.poles[before].push(h);
+            }
+        }
+        web
+    }
+
+    pub(super) fn shell(&self) -> &'a Shell {
+        self.halves.shell
+    }
+
+    pub(super) fn used(&self, half: usize) -> &'a OrientedEdge {
+        self.halves.used(half)
+    }
+
+    /// Half-edges that are left.
+    pub(super) fn left(&self) -> impl Iterator<Item = usize> + '_ {
+        (0..self.alive.len()).filter(|&h| self.alive[h])
+    }
+
+    pub(super) fn face(&self, half: usize) -> usize {
+        self.halves.all[half].face
+    }
+
+    pub(super) fn twin(&self, half: usize) -> Option<usize> {
+        self.halves.all[half].twin
+    }
+
+    pub(super) fn next(&self, half: usize) -> usize {
+        self.halves.all[half].next
+    }
+
+    pub(super) fn previous(&self, half: usize) -> usize {
+        self.halves.all[half].previous
+    }
+
+    pub(super) fn poles_after(&self, half: usize) -> &[usize] {
+        &self.poles[half]
+    }
+
+    pub(super) fn kind(&self, half: usize) -> Kind {
+        let edge = |h: usize| self.halves.all[h].edge;
+        match self.twin(half) {
+            None => Kind::Free,
+            Some(twin) if edge(twin) == edge(half) => self.joints.kinds[edge(half).index()],
+            Some(_) => Kind::Sharp,
+        }
+    }
+
+    /// 1 where the faces beside an edge bend outwards, -1 where they bend inwards; `None` where they do not bend.
+    pub(super) fn bends(&self, half: usize) -> Option<f64> {
+        let side = |h: usize| {
+            let used = self.used(h);
+            Side::new(&self.shell().faces()[self.face(h)], used, used.pcurve.domain().at(0.5))
+        };
+        let (own, other) = (side(half)?, side(self.twin(half)?)?);
+        let by = other.normal.dot(&own.out);
+        (by != 0.0).then(|| by.signum())
+    }
+
+    /// The one of a pair that is looked at for both.
+    pub(super) fn leads(&self, half: usize) -> bool {
+        self.twin(half).is_none_or(|twin| half < twin)
+    }
+
+    fn unlink(&mut self, half: usize) {
+        let (before, after) = (self.previous(half), self.next(half));
+        self.alive[half] = false;
+        self.halves.all[before].next = after;
+        self.halves.all[after].previous = before;
+    }
+
+    /// Takes an edge away, its ends becoming one vertex.
+    pub(super) fn contract(&mut self, half: usize) {
+        for h in std::iter::once(half).chain(self.twin(half)) {
+            self.unlink(h);
+        }
+    }
+
+    /// Takes away faces of which two edges or less are left; the two become one, between the faces beyond.
+    ///
+    /// # Errors
+    /// A half-edge of a face that cannot be closed over in this way.
+    pub(super) fn close_over(&mut self) -> Result<(), usize> {
+        loop {
+            let mut done = true;
+            for h in 0..self.alive.len() {
+                if !self.alive[h] || self.next(self.next(h)) != h || !self.is_last_loop(h) {
+                    continue;
+                }
+                let other = self.next(h);
+                if self.shell().faces().len() == 1 || self.kind(h) == Kind::Smooth && other == h {
+                    continue;
+                }
+                let ends = [self.twin(h), self.twin(other)];
+                let [Some(a), Some(b)] = ends else { return Err(h) };
+                if other == h || a == other {
+                    continue;
+                }
+                (self.alive[h], self.alive[other]) = (false, false);
+                (self.halves.all[a].twin, self.halves.all[b].twin) = (Some(b), Some(a));
+                done = false;
+            }
+            if done {
+                return Ok(());
+            }
+        }
+    }
+
+    /// Whether a face has no other half-edges than those of the loop of this one.
+    fn is_last_loop(&self, half: usize) -> bool {
+        let mut own = BTreeSet::from([half]);
+        let mut here = self.next(half);
+        while own.insert(here) {
+            here = self.next(here);
+        }
+        self.left().filter(|&h| self.face(h) == self.face(half)).all(|h| own.contains(&h))
+    }
+
+    /// All fans; a vertex at which several come together has as many.
+    pub(super) fn fans(&self) -> Vec<Fan> {
+        let mut seen: BTreeSet<usize> = BTreeSet::new();
+        let mut out = Vec::new();
+        for first in self.left() {
+            if seen.contains(&first) {
+                continue;
+            }
+            // Back to the free edge where the fan begins, if it is open.
+            let (mut start, mut closed) = (first, false);
+            while let Some(twin) = self.twin(start) {
+                start = self.next(twin);
+                if start == first {
+                    closed = true;
+                    break;
+                }
+            }
+            let mut corners = Vec::new();
+            let mut here = start;
+            loop {
+                seen.insert(here);
+                let coming = self.previous(here);
+                corners.push(Corner { face: self.face(here), leaving: here, coming });
+                match self.twin(coming) {
+                    Some(next) if next != start => here = next,
+                    _ => break,
+                }
+            }
+            out.push(Fan { corners, closed });
+        }
+        out
+    }
+
+    /// Half-edges in the order of their loops, loop by loop, for each face.
+    pub(super) fn loops(&self) -> Vec<Vec<Vec<usize>>> {
+        let mut out = vec![Vec::new(); self.shell().faces().len()];
+        let mut seen: BTreeSet<usize> = BTreeSet::new();
+        for first in self.left() {
+            if seen.contains(&first) {
+                continue;
+            }
+            let mut run = Vec::new();
+            let mut here = first;
+            while seen.insert(here) {
+                run.push(here);
+                here = self.next(here);
+            }
+            out[self.face(first)].push(run);
+        }
+        out
+    }
+}
