@@ -9,6 +9,7 @@ use topology::Face;
 const SHARES: [f64; 3] = [1.0, 0.5, 0.2];
 
 /// A face's surface, longer where it can be; where it closes it goes round.
+#[derive(Clone)]
 pub(crate) struct Ground {
     pub(crate) surface: Arc<NurbsSurface>,
     closed: [bool; 2],
@@ -52,6 +53,21 @@ impl Ground {
         let (du, dv) = self.surface.domain();
         let wrap = |x: f64, d: Domain, closed: bool| if closed { d.wrap(x) } else { x };
         [wrap(u, du, self.closed[0]), wrap(v, dv, self.closed[1])]
+    }
+
+    /// Parameters within the domain; on the seam of a surface that goes round, the side of it that others are on.
+    pub(crate) fn settled(&self, at: [f64; 2], beside: [f64; 2]) -> [f64; 2] {
+        let wrapped = self.wrapped(at);
+        let domains: [Domain; 2] = self.surface.domain().into();
+        [0, 1].map(|k| {
+            let (d, x) = (domains[k], wrapped[k]);
+            let margin = 1e-9 * d.length();
+            match self.closed[k] {
+                true if x - d.start <= margin && beside[k] > d.at(0.5) => d.end,
+                true if d.end - x <= margin && beside[k] < d.at(0.5) => d.start,
+                _ => x,
+            }
+        })
     }
 
     /// Whether parameters are on the surface, up to rounding.

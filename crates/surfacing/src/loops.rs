@@ -86,6 +86,10 @@ pub(crate) fn crosses_itself(face: &Face) -> Option<Point3> {
     if let Some(at) = outside {
         return Some(place(at));
     }
+    let nested = |k: usize| (0..inner.len()).any(|j| j != k && polygon_holds(&inner[j], &inner[k][0]));
+    if let Some(k) = (0..inner.len()).find(|&k| nested(k)) {
+        return Some(place(inner[k][0]));
+    }
     let side =
         |[a, b]: &[[f64; 2]; 2], p: &[f64; 2]| (b[0] - a[0]) * (p[1] - a[1]) - (b[1] - a[1]) * (p[0] - a[0]);
     // In the order in which they begin along u, so that each is compared only with those that begin before it ends.

@@ -2,9 +2,9 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use geometry::{Domain, NurbsCurve, NurbsSurface, Tolerance, closest_on_curve, compatible};
+use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, Tolerance, closest_on_curve, compatible};
 use topology::{
-    Body, EdgeId, FaceId, Shell, Solid, free_edges, imprint_where, inner_place, join, natural_shell,
+    Body, EdgeId, FaceId, Shell, Solid, free_edges, holds, imprint_where, inner_place, join, natural_shell,
 };
 
 use crate::fits::{apart, fitted};
@@ -141,6 +141,20 @@ pub fn hollow(solid: &Solid, walls: &[f64], tolerance: &Tolerance) -> Result<Wal
     })
 }
 
+/// Voids that stay when what a shell holds is taken out of a solid: those that lie in the wall.
+fn voids_left(solid: &Solid, inside: &Shell, tolerance: &Tolerance) -> Result<Vec<Shell>, SurfacingError> {
+    let mut out = Vec::new();
+    for void in solid.voids() {
+        let both = Solid::try_new(vec![inside.clone(), void.clone()]);
+        let at = void.vertices().first().map_or_else(Point3::origin, |v| v.point);
+        apart(Body::Solid(both.map_err(|_| SurfacingError::RunsIntoItself { at: at.into() })?))?;
+        if !holds(inside, &at, tolerance.resolution) {
+            out.push(void.clone());
+        }
+    }
+    Ok(out)
+}
+
 fn hollowed(solid: &Solid, walls: &[f64], tolerance: &Tolerance) -> Result<Walled, SurfacingError> {
     if walls.iter().any(|w| !(w.is_finite() && *w >= 0.0)) || walls.iter().all(|w| *w <= tolerance.resolution)
     {
@@ -157,8 +171,9 @@ fn hollowed(solid: &Solid, walls: &[f64], tolerance: &Tolerance) -> Result<Walle
     let lining = inner.shell.part(&numbers(inner.of.len(), &|k| !is_open(inner.of[k])));
     let lining = lining.with_roles(&|role| format!("inner {role}")).flipped();
     let max_deviation = inner.max_deviation;
+    let voids = voids_left(solid, &inner.shell, tolerance)?;
     if !(0..walls.len()).any(is_open) {
-        let shells = solid.shells().cloned().chain([lining]).collect();
+        let shells = [solid.outer().clone(), lining].into_iter().chain(voids).collect();
         let body = Body::Solid(Solid::try_new(shells).map_err(|_| lost())?);
         return Ok(Walled { body: apart(body)?, max_deviation });
     }
@@ -177,7 +192,7 @@ fn hollowed(solid: &Solid, walls: &[f64], tolerance: &Tolerance) -> Result<Walle
     let kept: Vec<usize> = (0..made.shell.faces().len()).filter(|f| !gone.contains(f)).collect();
     let walled = made.shell_of(&kept)?;
     let open = free_edges(&walled).first().map(|e| middle_of(&walled, *e));
-    let shells = std::iter::once(walled).chain(solid.voids().iter().cloned()).collect();
+    let shells = std::iter::once(walled).chain(voids).collect();
     match (open, Solid::try_new(shells)) {
         (None, Ok(solid)) => Ok(Walled { body: apart(Body::Solid(solid))?, max_deviation }),
         (open, _) => Err(SurfacingError::OffsetOpen { at: open.unwrap_or(somewhere) }),

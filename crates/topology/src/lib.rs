@@ -54,3 +54,4 @@ pub use seam::{Continuity, Meeting, Seam, SeamSide, meeting, seams};
 pub use self_crossing::self_crossings;
 pub use shell::{Edge, Face, Loop, OrientedEdge, Shell, Vertex};
 pub use solid::Solid;
+pub use within::holds;

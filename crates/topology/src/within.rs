@@ -2,8 +2,8 @@
 
 use geometry::{Facets, NurbsCurve, Point3, Vector3, curve_meetings};
 
-use crate::Face;
 use crate::imprint::Outline;
+use crate::{Face, Shell};
 
 /// How near a face's boundary a hit is not told apart from it, as a share of the face's extent.
 const BESIDE: f64 = 1e-4;
@@ -16,6 +16,13 @@ const RAYS: [[f64; 3]; 5] = [
     [-0.831_7, -0.394_1, 0.391_9],
     [0.901_3, 0.293_3, -0.318_7],
 ];
+
+/// Whether a closed shell holds a place, whichever way its faces look; places nearer than `resolution` mm to it count to either
+/// side.
+#[must_use]
+pub fn holds(shell: &Shell, at: &Point3, resolution: f64) -> bool {
+    Target::new(shell.faces().iter(), resolution).holds(at)
+}
 
 /// A set of faces to send rays against.
 pub(crate) struct Target {

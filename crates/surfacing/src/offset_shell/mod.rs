@@ -7,6 +7,7 @@ mod carried;
 mod creases;
 mod nodes;
 mod parallel;
+mod parted;
 mod rebuilt;
 mod recut;
 mod web;
@@ -19,6 +20,7 @@ use topology::{EdgeId, Face, Shell, face_extent, seams};
 
 use crate::SurfacingError;
 use carried::carried;
+use parted::parted;
 use rebuilt::rebuilt;
 use recut::{reach_over, recut, run_on};
 
@@ -106,27 +108,55 @@ pub fn offset_shell(
     tolerance: &Tolerance,
 ) -> Result<OffsetShell, SurfacingError> {
     let joints = Joints::new(shell, distances, tolerance)?;
-    let along_normal = |f: usize| if shell.faces()[f].reversed { -distances[f] } else { distances[f] };
     if distances.iter().all(|d| *d == 0.0) {
         let curve = |e: usize| Some((EdgeId(e as u32), shell.edges()[e].curve.clone()?));
         let free = (0..joints.kinds.len()).filter(|&e| joints.kinds[e] == Kind::Free).filter_map(curve);
         let of = (0..shell.faces().len()).collect();
         return Ok(OffsetShell { shell: shell.clone(), of, free: free.collect(), max_deviation: 0.0 });
     }
-    if joints.kinds.contains(&Kind::Sharp) {
-        return rebuilt(shell, distances, &joints, tolerance)
-            .or_else(|_| recut(shell, distances, &joints, None, tolerance));
-    }
+    let made = if joints.kinds.contains(&Kind::Sharp) {
+        rebuilt(shell, distances, &joints, tolerance)
+    } else {
+        moved(shell, distances, &joints, tolerance)
+            .or_else(|error| rebuilt(shell, distances, &joints, tolerance).map_err(|_| error))
+    };
+    made.or_else(|error| without_folds(shell, distances, tolerance)?.ok_or(error))
+        .or_else(|error| recut(shell, distances, &joints, None, tolerance).map_err(|_| error))
+}
+
+/// A shell without sharp edges, whose faces are offset just as they lie.
+fn moved(
+    shell: &Shell,
+    distances: &[f64],
+    joints: &Joints,
+    tolerance: &Tolerance,
+) -> Result<OffsetShell, SurfacingError> {
     let mut max_deviation: f64 = 0.0;
     let mut surfaces = Vec::with_capacity(shell.faces().len());
-    for (f, face) in shell.faces().iter().enumerate() {
+    for (face, distance) in shell.faces().iter().zip(distances) {
+        let along_normal = if face.reversed { -distance } else { *distance };
         let part = face_extent(face);
-        let (surface, deviation) = offset_of(&face_surface(face, part), along_normal(f), part, tolerance)?;
+        let (surface, deviation) = offset_of(&face_surface(face, part), along_normal, part, tolerance)?;
         max_deviation = max_deviation.max(deviation);
         surfaces.push(surface);
     }
-    let made = carried(shell, surfaces, &joints, tolerance)?;
+    let made = carried(shell, surfaces, joints, tolerance)?;
     Ok(OffsetShell { max_deviation, ..made })
+}
+
+/// A shell offset with its faces parted where they fold, if any can be.
+fn without_folds(
+    shell: &Shell,
+    distances: &[f64],
+    tolerance: &Tolerance,
+) -> Result<Option<OffsetShell>, SurfacingError> {
+    let Some(parted) = parted(shell, distances)? else { return Ok(None) };
+    let distances: Vec<f64> = parted.faces.iter().map(|f| distances[*f]).collect();
+    let joints = Joints::new(&parted.shell, &distances, tolerance)?;
+    let made = rebuilt(&parted.shell, &distances, &joints, tolerance)?;
+    let of = made.of.iter().map(|f| parted.faces[*f]).collect();
+    let free = made.free.into_iter().map(|(e, curve)| (parted.edges[e.index()], curve)).collect();
+    Ok(Some(OffsetShell { of, free, ..made }))
 }
 
 /// A shell with an opening closed by the faces beside it, or by a filler, which is its last face then.

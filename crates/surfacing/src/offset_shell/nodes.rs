@@ -7,10 +7,11 @@
 use std::collections::BTreeMap;
 
 use geometry::{NurbsCurve, Point3, Tolerance, Vector3};
+use topology::straight_pcurve;
 
 use super::Kind;
 use super::parallel::{Carrier, Parallel, common};
-use super::web::{Fan, Web};
+use super::web::{Corner, Fan, Web};
 
 /// Faces about a vertex beyond which it is not parted.
 const MOST: usize = 9;
@@ -18,6 +19,8 @@ const MOST: usize = 9;
 const ONE: f64 = 0.2;
 /// Share of a face by which a place is taken away from a pole before it is looked for.
 const FROM_POLE: f64 = 0.02;
+/// Shares of a pole at which is looked whether the offset shrinks to a point there too.
+const TIP_PLACES: [f64; 3] = [0.25, 0.5, 0.75];
 /// Sine of the angle between faces from which an edge between them has a direction.
 const LEVEL: f64 = 1e-9;
 
@@ -54,8 +57,8 @@ pub(super) struct Solver<'a> {
     pub(super) faces: &'a [Parallel],
     /// The images of edges that stay, by half-edge, run on beyond their ends.
     pub(super) lines: &'a [Option<NurbsCurve>],
-    /// Where a face's corner is looked for, by the half-edge that leaves.
-    pub(super) starts: &'a BTreeMap<usize, [f64; 2]>,
+    /// The ends of half-edges near which they are looked for; without one, where the source has them.
+    pub(super) near: Option<&'a Nodes>,
     pub(super) tolerance: &'a Tolerance,
 }
 
@@ -91,11 +94,15 @@ impl Solver<'_> {
         Ok(out)
     }
 
+    fn near_end(&self, half: usize, begins: bool) -> Option<End> {
+        self.near?.ends.get(&half)?[usize::from(!begins)]
+    }
+
     /// The place of a corner in the source.
     fn start(&self, fan: &Fan, corner: usize) -> [f64; 2] {
         let leaving = fan.corners[corner].leaving;
-        if let Some(at) = self.starts.get(&leaving) {
-            return *at;
+        if let Some(end) = self.near_end(leaving, true) {
+            return end.uv;
         }
         let used = self.web.used(leaving);
         let p = if self.web.halves.all[leaving].forward { used.pcurve.start() } else { used.pcurve.end() };
@@ -123,6 +130,61 @@ impl Solver<'_> {
         }
         met.point = Point3::from(sum / fan.corners.len() as f64);
         Ok(met)
+    }
+
+    /// Where the tip of a face that shrinks to a point comes to lie, if its offset opens there or crosses itself before: where
+    /// its lines to the tip meet again.
+    fn tip(&self, fan: &Fan) -> Result<Option<Met>, Point3> {
+        let &[Corner { face, leaving, coming }] = &fan.corners[..] else { return Ok(None) };
+        let Some(&pole) = self.web.poles_after(coming).first() else { return Ok(None) };
+        let (pole, parallel) = (&self.web.used(pole).pcurve, &self.faces[face]);
+        let lost = || self.somewhere(fan);
+        let at = |s: f64| pole.point(pole.domain().at(s));
+        let place = |p: Point3| parallel.point([p.x, p.y]).ok_or_else(lost);
+        let first = place(at(0.0))?;
+        let mut spread: f64 = 0.0;
+        for s in TIP_PLACES {
+            spread = spread.max((place(at(s))? - first).norm());
+        }
+        if spread <= ONE * self.tolerance.fit {
+            return Ok(None);
+        }
+        // The lines of the face that lead away from the pole.
+        let axis = usize::from((pole.start().x - pole.end().x).abs() > (pole.start().y - pole.end().y).abs());
+        let domain = parallel.bounds[axis];
+        let line = |s: f64| {
+            let to = |end: f64| {
+                let mut p = [at(s).x, at(s).y];
+                p[axis] = end;
+                p
+            };
+            straight_pcurve(domain, to(domain.start), to(domain.end)).ok()
+        };
+        let own = self.lines[leaving].as_ref().ok_or_else(lost)?;
+        let start = self.near_end(leaving, true).and_then(|e| e.t);
+        let begins = self.web.used(leaving).pcurve.domain();
+        let forward = self.web.halves.all[leaving].forward;
+        let start = start.unwrap_or(if forward { begins.start } else { begins.end });
+        let away = [0.02, 0.2, 0.5].map(|s| start + s * (if forward { 1.0 } else { -1.0 }) * begins.length());
+        let mut tip: Option<(Point3, f64)> = None;
+        for s in TIP_PLACES {
+            let other = line(s).ok_or_else(lost)?;
+            let carriers = [Carrier::Line(parallel, own), Carrier::Line(parallel, &other)];
+            let found = std::iter::once(start).chain(away).find_map(|t| {
+                let p = own.point(t);
+                let found = common(&carriers, &[[t, 0.0], [[p.x, p.y][axis], 0.0]], None)?;
+                (found.miss <= ONE * self.tolerance.fit).then_some(found)
+            });
+            let found = found.ok_or_else(lost)?;
+            let (point, t) = *tip.get_or_insert((found.point, found.at[0][0]));
+            if (point - found.point).norm() > self.tolerance.fit {
+                return Err(lost());
+            }
+            tip = Some((point, t));
+        }
+        let Some((point, t)) = tip else { return Ok(None) };
+        let p = own.point(t);
+        Ok(Some(Met { point, uv: BTreeMap::from([(0, [p.x, p.y])]), t: BTreeMap::from([(0, t)]) }))
     }
 
     fn spokes(&self, fan: &Fan) -> usize {
@@ -153,8 +215,15 @@ impl Solver<'_> {
         let about = About { fan, count: spokes };
         let lost = || self.somewhere(fan);
         if sharp == 0 || (sharp == 1 && fan.closed) {
-            // Where a sharp edge runs out, both faces are one in direction.
-            let met = self.carried(fan)?;
+            // Where a sharp edge runs out, both faces are one in direction; the edges that stay may meet elsewhere after one of
+            // them has vanished.
+            let met = match sharp {
+                1 if spokes > 2 => self.all_in_one(&about).map_or_else(|| self.carried(fan), Ok)?,
+                _ => match self.tip(fan)? {
+                    Some(met) => met,
+                    None => self.carried(fan)?,
+                },
+            };
             self.put(&about, &[met], &[], out);
             return Ok(());
         }
@@ -226,7 +295,8 @@ impl Solver<'_> {
             let leaves = fan.corners.get(spoke).is_some();
             let forward = self.web.halves.all[half].forward == leaves;
             carriers.push(Carrier::Line(&self.faces[self.web.face(half)], line));
-            from.push([if forward { d.start } else { d.end }, 0.0]);
+            let near = self.near_end(half, leaves).and_then(|e| e.t);
+            from.push([near.unwrap_or(if forward { d.start } else { d.end }), 0.0]);
             stands.push((Vec::new(), Some(spoke)));
             for c in [corner, after] {
                 *on_line.entry(c).or_default() += 1;
@@ -282,7 +352,7 @@ impl Solver<'_> {
         if !stands(uv) {
             return uv;
         }
-        let middle: [f64; 2] = face.ground.bounds().map(|d| d.at(0.5));
+        let middle: [f64; 2] = face.bounds.map(|d| d.at(0.5));
         [0, 1].map(|k| uv[k] + FROM_POLE * (middle[k] - uv[k]))
     }
 
@@ -422,7 +492,10 @@ impl Solver<'_> {
             for (spoke, half, which) in sides {
                 let m = at_spoke(spoke);
                 let Some(uv) = mets[m].uv.get(&k) else { continue };
-                let end = End { node: number[m], uv: *uv, t: mets[m].t.get(&spoke).copied() };
+                let t = mets[m].t.get(&spoke).copied();
+                // At a pole each of the two edges has its own parameters.
+                let on_line = t.zip(self.lines[half].as_ref()).map(|(t, line)| line.point(t));
+                let end = End { node: number[m], uv: on_line.map_or(*uv, |p| [p.x, p.y]), t };
                 out.ends.entry(half).or_default()[which] = Some(end);
             }
         }

@@ -1,7 +1,8 @@
 //! Offset faces by the places of those that they are offset from, and places that several of them have in common.
 
-use geometry::{Domain, NurbsCurve, Point3, Vector3};
+use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, SurfaceSide, Vector3};
 use nalgebra::{DMatrix, DVector};
+use topology::Face;
 
 use crate::ground::Ground;
 
@@ -10,11 +11,16 @@ const MAX_HALVINGS: i32 = 8;
 /// Share of a thing's size within which a common place has settled.
 const SETTLED: f64 = 1e-13;
 
-/// A face's ground moved along its normals.
+/// Share of a surface's extent in which is seen how it goes on beyond a tip.
+const BESIDE_TIP: f64 = 1e-4;
+
+/// A face's ground moved along its normals. Where the face shrinks to a point its offset goes on straight.
 pub(super) struct Parallel {
     pub(super) ground: Ground,
     /// Millimetres to the outer side.
     pub(super) distance: f64,
+    /// Parameters within which places may be looked for.
+    pub(super) bounds: [Domain; 2],
 }
 
 /// A place of an offset face with its first derivatives and the outer normal.
@@ -26,8 +32,74 @@ pub(super) struct Placed {
 }
 
 impl Parallel {
+    /// A face at a distance, by `margin` mm longer over its borders.
+    pub(super) fn new(face: &Face, margin: f64, distance: f64) -> Self {
+        let ground = Ground::new(face, margin);
+        let mut bounds = ground.bounds();
+        for side in tips(&ground.surface) {
+            let axis = usize::from(!side.is_u());
+            let d = <[Domain; 2]>::from(ground.surface.domain())[axis];
+            let speed = speed_at(&ground.surface, side);
+            let more = if speed > 0.0 { margin / speed } else { 0.0 };
+            bounds[axis] = if side.is_start() {
+                Domain::new(d.start - more, bounds[axis].end)
+            } else {
+                Domain::new(bounds[axis].start, d.end + more)
+            };
+        }
+        Self { ground, distance, bounds }
+    }
+
+    /// The same face at a share of its distance.
+    pub(super) fn share(&self, share: f64) -> Self {
+        Self { ground: self.ground.clone(), distance: share * self.distance, ..*self }
+    }
+
+    /// For parameters beyond a tip: their axis, the tip's own parameter, and one a little inside.
+    fn beyond(&self, uv: [f64; 2]) -> Option<(usize, f64, f64)> {
+        let domains: [Domain; 2] = self.ground.surface.domain().into();
+        (0..2).find_map(|axis| {
+            let (d, x) = (domains[axis], uv[axis]);
+            let inside = BESIDE_TIP * d.length();
+            let closed = self.bounds[axis].length() > 1.5 * d.length();
+            match () {
+                () if closed => None,
+                () if x < d.start && self.bounds[axis].start < d.start => {
+                    Some((axis, d.start, d.start + inside))
+                }
+                () if x > d.end && self.bounds[axis].end > d.end => Some((axis, d.end, d.end - inside)),
+                () => None,
+            }
+        })
+    }
+
+    fn straight_on(&self, uv: [f64; 2], (axis, tip, inside): (usize, f64, f64)) -> Option<(Point3, Vector3)> {
+        let at = |x: f64| {
+            let mut place = uv;
+            place[axis] = x;
+            self.ground.limit(place).map(|(p, n)| p + n * self.distance)
+        };
+        let rate = (at(inside)? - at(tip)?) / (inside - tip);
+        Some((at(tip)? + rate * (uv[axis] - tip), rate))
+    }
+
     /// `None` where the face has no normal.
     pub(super) fn at(&self, uv: [f64; 2]) -> Option<Placed> {
+        if let Some(beyond) = self.beyond(uv) {
+            let (axis, tip, _) = beyond;
+            let (point, rate) = self.straight_on(uv, beyond)?;
+            let other = 1 - axis;
+            let d = <[Domain; 2]>::from(self.ground.surface.domain())[other];
+            let step = BESIDE_TIP * d.length();
+            let step = if uv[other] + step > d.end { -step } else { step };
+            let mut beside = uv;
+            beside[other] += step;
+            let mut rates = [rate; 2];
+            rates[other] = (self.straight_on(beside, beyond)?.0 - point) / step;
+            let mut border = uv;
+            border[axis] = tip;
+            return Some(Placed { point, rates, normal: self.ground.limit(border)?.1 });
+        }
         let place = self.ground.place(uv)?;
         let d = self.distance;
         Some(Placed {
@@ -40,6 +112,31 @@ impl Parallel {
     /// The place, at a pole too, if the face has a normal in the limit.
     pub(super) fn point(&self, uv: [f64; 2]) -> Option<Point3> {
         self.at(uv).map(|p| p.point).or_else(|| self.ground.limit(uv).map(|(p, n)| p + n * self.distance))
+    }
+}
+
+/// The borders at which a surface shrinks to a point.
+pub(super) fn tips(surface: &NurbsSurface) -> impl Iterator<Item = SurfaceSide> {
+    let (u, v) = surface.domain();
+    SurfaceSide::ALL.into_iter().filter(move |side| {
+        let border = match side {
+            SurfaceSide::UStart => surface.curve_at_u(u.start),
+            SurfaceSide::UEnd => surface.curve_at_u(u.end),
+            SurfaceSide::VStart => surface.curve_at_v(v.start),
+            SurfaceSide::VEnd => surface.curve_at_v(v.end),
+        };
+        border.is_point(1e-9)
+    })
+}
+
+/// How fast a surface moves across a border, at the border's middle.
+fn speed_at(surface: &NurbsSurface, side: SurfaceSide) -> f64 {
+    let (u, v) = surface.domain();
+    let end = |d: Domain| if side.is_start() { d.start } else { d.end };
+    if side.is_u() {
+        surface.tangents(end(u), v.at(0.5)).1.norm()
+    } else {
+        surface.tangents(u.at(0.5), end(v)).2.norm()
     }
 }
 
@@ -62,7 +159,7 @@ impl Carrier<'_> {
 
     fn bounds(&self) -> [Domain; 2] {
         match self {
-            Self::Face(face) => face.ground.bounds(),
+            Self::Face(face) => face.bounds,
             Self::Line(_, line) => [line.domain(); 2],
         }
     }
@@ -173,6 +270,11 @@ pub(super) fn common(
         (x, places, off) = (at, there, left);
         if gained <= 1e-6 * miss {
             break;
+        }
+    }
+    for ((x, from), carrier) in x.iter_mut().zip(from).zip(carriers) {
+        if let Carrier::Face(face) = carrier {
+            *x = face.ground.settled(*x, *from);
         }
     }
     let sum = places.iter().fold(Vector3::zeros(), |sum, p| sum + p.0.coords);

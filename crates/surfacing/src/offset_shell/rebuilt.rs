@@ -8,18 +8,21 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, Tolerance, fit_meeting};
+use geometry::{
+    Domain, GoesOn, NurbsCurve, NurbsSurface, OnSurface, Point3, Tolerance, extended_surface, fit_meeting,
+    nearby_on_surface, with_end_at,
+};
 use topology::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, straight_pcurve};
 
 use super::carried::curve_on;
 use super::creases::{Run, extent_of};
 use super::nodes::{End, Nodes, Solver};
-use super::parallel::Parallel;
+use super::parallel::{Parallel, tips};
 use super::web::Web;
 use super::{Joints, Kind, OffsetShell, face_surface, offset_of, reach_over, run_on};
 use crate::SurfacingError;
-use crate::ground::Ground;
 use crate::loops::{crosses_itself, measured};
+use crate::strip::{followed, images_follow};
 
 /// How much farther than neighbouring planes say faces are made, and the same as a share of the distance.
 const FARTHER: f64 = 1.5;
@@ -28,10 +31,18 @@ const BESIDE: f64 = 0.3;
 const SHORT: f64 = 0.5;
 /// Share of the step within which edges vanish together.
 const TOGETHER: f64 = 1e-3;
+/// Halvings of the way to where vertices are lost, in which edges may vanish before.
+const HALVINGS: usize = 10;
 /// Rounds of vanishing at most.
 const ROUNDS: usize = 24;
 /// Share of its extent by which a face is offset beyond its edges.
 const MORE: f64 = 0.02;
+/// Share of a surface's extent within which a run is one of its parameter lines.
+const SAME_LINE: f64 = 1e-9;
+/// Share of a surface's extent within which parameters are the same.
+const SAME: f64 = 1e-5;
+/// Share of its extent from a face's border on which it must not fold.
+const BORDER: f64 = 1e-3;
 /// Places of a curve at which is looked how far a face reaches.
 const LOOKED_AT: usize = 16;
 
@@ -55,19 +66,23 @@ pub(super) fn rebuilt(
         let sharp = sharp.filter(|u| joints.kinds[u.edge.index()] == Kind::Sharp);
         let reach = sharp.map(|u| reach_over(shell, f, u, distances, joints)).fold(0.0, f64::max);
         let margin = FARTHER * reach + BESIDE * most;
-        Parallel { ground: Ground::new(face, margin), distance: distances[f] }
+        Parallel::new(face, margin, distances[f])
     };
     let faces: Vec<Parallel> = shell.faces().iter().enumerate().map(parallel).collect();
     let mut web = Web::new(shell, joints);
-    let nowhere = BTreeMap::new();
     let mut lines = lines(&web, &faces, 2.0 * most);
     for _ in 0..ROUNDS {
-        let solver = Solver { web: &web, faces: &faces, lines: &lines, starts: &nowhere, tolerance };
-        let nodes = solver.nodes().map_err(open)?;
-        let gone = vanishing(&solver, &nodes)?;
-        if gone.is_empty() {
-            return Rebuilding { distances, solver, nodes }.finish();
-        }
+        let solver = Solver { web: &web, faces: &faces, lines: &lines, near: None, tolerance };
+        let gone = match solver.nodes() {
+            Ok(nodes) => {
+                let gone = vanishing(&solver, &nodes)?;
+                if gone.is_empty() {
+                    return Rebuilding { solver, nodes }.finish();
+                }
+                gone
+            }
+            Err(at) => vanishing_before(&solver).ok_or_else(|| open(at))?,
+        };
         for half in gone {
             web.contract(half);
         }
@@ -83,6 +98,23 @@ pub(super) fn rebuilt(
     Err(open(at))
 }
 
+/// The edges that vanish on a part of the way, where not all vertices come to lie anywhere at its end.
+fn vanishing_before(solver: &Solver<'_>) -> Option<Vec<usize>> {
+    let (mut known, mut lost) = (0.0, 1.0);
+    for _ in 0..HALVINGS {
+        let share = 0.5 * (known + lost);
+        let faces: Vec<Parallel> = solver.faces.iter().map(|f| f.share(share)).collect();
+        let part = Solver { faces: &faces, ..*solver };
+        let gone = part.nodes().ok().and_then(|nodes| vanishing(&part, &nodes).ok());
+        match gone {
+            Some(gone) if gone.is_empty() => known = share,
+            Some(gone) => return Some(gone),
+            None => lost = share,
+        }
+    }
+    None
+}
+
 fn middle(web: &Web<'_>, half: usize) -> Point3 {
     let used = web.used(half);
     let p = used.pcurve.point(used.pcurve.domain().at(0.5));
@@ -94,7 +126,8 @@ fn lines(web: &Web<'_>, faces: &[Parallel], length: f64) -> Vec<Option<NurbsCurv
     let mut out = vec![None; web.halves.all.len()];
     for h in web.left().filter(|&h| web.kind(h) != Kind::Sharp) {
         let surface = &faces[web.face(h)].ground.surface;
-        out[h] = Some(run_on(surface, &web.used(h).pcurve, [true, true], length));
+        let line = run_on(surface, &web.used(h).pcurve, [true, true], length);
+        out[h] = Some(beyond_tips(&faces[web.face(h)], line));
     }
     // Both images of an edge go as far as the other one.
     for h in 0..out.len() {
@@ -106,6 +139,30 @@ fn lines(web: &Web<'_>, faces: &[Parallel], length: f64) -> Vec<Option<NurbsCurv
         (out[h], out[twin]) = (Some(cut(a)), Some(cut(b)));
     }
     out
+}
+
+/// A straight image that ends at a tip of its face, run on beyond it.
+fn beyond_tips(face: &Parallel, line: NurbsCurve) -> NurbsCurve {
+    let domains: [Domain; 2] = face.ground.surface.domain().into();
+    let longer = |line: NurbsCurve| {
+        let (end, rate) = line.moving(line.domain().end);
+        let by = (0..2).find_map(|k| {
+            let (d, bounds) = (domains[k], face.bounds[k]);
+            match rate[k] {
+                r if r > 0.0 && end[k] == d.end && bounds.end > d.end => Some((bounds.end - d.end) / r),
+                r if r < 0.0 && end[k] == d.start && bounds.start < d.start => {
+                    Some((bounds.start - d.start) / r)
+                }
+                _ => None,
+            }
+        });
+        by.and_then(|by| with_end_at(&line, line.domain().end + by)).unwrap_or(line)
+    };
+    let forward = longer(line);
+    let d = forward.domain();
+    let back = longer(forward.reversed());
+    let by = back.domain().length() - d.length();
+    back.reversed().over(Domain::new(d.start - by, d.end))
 }
 
 /// The edges that vanish first, if any does.
@@ -126,7 +183,6 @@ fn vanishing(solver: &Solver<'_>, nodes: &Nodes) -> Result<Vec<usize>, Surfacing
 
 /// A shell of which all places are known, on the true offsets.
 struct Rebuilding<'a> {
-    distances: &'a [f64],
     solver: Solver<'a>,
     nodes: Nodes,
 }
@@ -182,20 +238,17 @@ impl Rebuilding<'_> {
         for (f, face) in web.shell().faces().iter().enumerate() {
             let surface = match extent_of(outlines[f].iter().copied()) {
                 Some(extent) => {
-                    let (surface, deviation) =
-                        fitted_to(face, &faces[f].ground, extent, self.distances[f], tolerance)?;
+                    let (surface, deviation) = fitted_to(face, &faces[f], extent, tolerance)?;
                     max_deviation = max_deviation.max(deviation);
                     surface
                 }
                 None => Arc::clone(&face.surface),
             };
             let face = Face { surface, ..face.clone() };
-            fitted.push(Parallel { ground: Ground::new(&face, 0.0), distance: 0.0 });
+            fitted.push(Parallel::new(&face, 0.0, 0.0));
         }
         // Once more, on the faces as they are.
-        let starts: BTreeMap<usize, [f64; 2]> =
-            self.nodes.ends.iter().filter_map(|(h, e)| Some((*h, e[0]?.uv))).collect();
-        let solver = Solver { web, faces: &fitted, lines, starts: &starts, tolerance };
+        let solver = Solver { web, faces: &fitted, lines, near: Some(&self.nodes), tolerance };
         let nodes = solver.nodes().map_err(open)?;
         let runs = runs_of(&solver, &nodes)?;
         let made = Assembly::new(&solver, &nodes).made(&runs)?;
@@ -203,21 +256,98 @@ impl Rebuilding<'_> {
     }
 }
 
-/// A face's ground offset where the face will be, a little more than its extent.
+/// A face offset where it will be, a little more than its extent, and straight on beyond a tip that has opened.
 fn fitted_to(
     face: &Face,
-    ground: &Ground,
+    parallel: &Parallel,
     extent: [Domain; 2],
-    distance: f64,
     tolerance: &Tolerance,
 ) -> Result<(Arc<NurbsSurface>, f64), SurfacingError> {
-    let whole: [Domain; 2] = ground.surface.domain().into();
-    let part = [0, 1].map(|k| {
-        let more = MORE * extent[k].length();
-        Domain::new(whole[k].clamp(extent[k].start - more), whole[k].clamp(extent[k].end + more))
-    });
-    let own = Face { surface: Arc::clone(&ground.surface), ..face.clone() };
-    offset_of(&face_surface(&own, part), if face.reversed { -distance } else { distance }, extent, tolerance)
+    let ground = &parallel.ground.surface;
+    let whole: [Domain; 2] = ground.domain().into();
+    let clamped = |share: f64| {
+        [0, 1].map(|k| {
+            let more = share * extent[k].length();
+            Domain::new(whole[k].clamp(extent[k].start - more), whole[k].clamp(extent[k].end + more))
+        })
+    };
+    let own = Face { surface: Arc::clone(ground), ..face.clone() };
+    // On its border it may just begin to fold, where it ends at the middle of a bend.
+    let along_normal = if face.reversed { -parallel.distance } else { parallel.distance };
+    let (mut surface, deviation) =
+        offset_of(&face_surface(&own, clamped(MORE)), along_normal, clamped(-BORDER), tolerance)?;
+    for side in tips(ground) {
+        let axis = usize::from(!side.is_u());
+        let (end, beyond) = if side.is_start() {
+            (whole[axis].start, whole[axis].start - extent[axis].start)
+        } else {
+            (whole[axis].end, extent[axis].end - whole[axis].end)
+        };
+        if beyond <= SAME * whole[axis].length() {
+            continue;
+        }
+        let mut place = extent.map(|e| e.at(0.5));
+        place[axis] = end;
+        let (_, du, dv) = surface.tangents(place[0], place[1]);
+        let length = (1.0 + MORE) * beyond * if axis == 0 { du.norm() } else { dv.norm() };
+        surface = Arc::new(extended_surface(&surface, side, length, GoesOn::Straight)?);
+    }
+    Ok((surface, deviation))
+}
+
+/// A run that is a parameter line of either surface, as just that, with its images.
+#[allow(clippy::type_complexity, reason = "a curve with its images, used once")]
+fn along_line(
+    surfaces: [&NurbsSurface; 2],
+    run: &Run,
+    tolerance: &Tolerance,
+) -> Result<Option<(NurbsCurve, [NurbsCurve; 2])>, SurfacingError> {
+    let domains = surfaces.map(|s| <[Domain; 2]>::from(s.domain()));
+    let (first, last) = (&run[0], &run[run.len() - 1]);
+    for (k, axis) in [(0, 0), (0, 1), (1, 0), (1, 1)] {
+        let (fixed, along) = (2 * k + axis, 2 * k + 1 - axis);
+        let level = SAME_LINE * domains[k][axis].length();
+        let straight = run.iter().all(|p| (p[fixed] - first[fixed]).abs() <= level);
+        let rising = last[along] > first[along];
+        let monotone =
+            run.windows(2).all(|w| (w[1][along] > w[0][along]) == rising && w[1][along] != w[0][along]);
+        if !straight || !monotone {
+            continue;
+        }
+        let at = domains[k][axis].clamp(first[fixed]);
+        let whole = if axis == 0 { surfaces[k].curve_at_u(at) } else { surfaces[k].curve_at_v(at) };
+        let d = domains[k][1 - axis];
+        let [from, to] = [first, last].map(|p| d.clamp(p[along]));
+        let part = whole.part(from.min(to), from.max(to));
+        let part = if rising { part } else { part.reversed() };
+        // By its own parameter it runs from one end of the run to the other.
+        let curve = part.over(Domain::new(0.0, from.max(to) - from.min(to)));
+        let place = |x: f64| if axis == 0 { [at, x] } else { [x, at] };
+        let own = straight_pcurve(curve.domain(), place(from), place(to))?;
+        let other = 1 - k;
+        let beside = |t: f64| {
+            let x = from + if rising { t } else { -t };
+            let before = |w: &[[f64; 4]]| if rising { x <= w[1][along] } else { x >= w[1][along] };
+            let i = run.windows(2).position(before).unwrap_or(run.len() - 2);
+            let w = [&run[i], &run[i + 1]];
+            let share = (x - w[0][along]) / (w[1][along] - w[0][along]);
+            let near = [0, 1].map(|j| {
+                let [a, b] = w.map(|p| p[2 * other + j]);
+                domains[other][j].clamp(a + (b - a) * share.clamp(0.0, 1.0))
+            });
+            let found = nearby_on_surface(surfaces[other], &curve.point(t), near, tolerance.join);
+            // On a seam both sides are one place.
+            let same_side = |f: &OnSurface| {
+                (0..2).all(|j| (f.parameters[j] - near[j]).abs() < 0.5 * domains[other][j].length())
+            };
+            Ok(found.filter(same_side).map_or(near, |f| f.parameters))
+        };
+        let point = |p: [f64; 2]| surfaces[other].point(p[0], p[1]);
+        let image = followed(&curve, &beside, &point, images_follow(&curve.start(), tolerance))?;
+        let images = if k == 0 { [own, image] } else { [image, own] };
+        return Ok(Some((curve, images)));
+    }
+    Ok(None)
 }
 
 /// The shell while it is put together.
@@ -282,19 +412,24 @@ impl<'a> Assembly<'a> {
         let Solver { faces: grounds, tolerance, .. } = *self.solver;
         let surfaces = faces.map(|f| &*grounds[f].ground.surface);
         let lost = || open(surfaces[0].point(run[0][0], run[0][1]));
-        let domains = surfaces.map(|s| <[Domain; 2]>::from(s.domain()));
-        let inside = |p: &[f64; 4]| {
-            let at = |k: usize| domains[k / 2][k % 2].clamp(p[k]);
-            [at(0), at(1), at(2), at(3)].into()
+        let (curve, [own, other]) = match along_line(surfaces, run, tolerance)? {
+            Some(made) => made,
+            None => {
+                let domains = surfaces.map(|s| <[Domain; 2]>::from(s.domain()));
+                let inside = |p: &[f64; 4]| {
+                    let at = |k: usize| domains[k / 2][k % 2].clamp(p[k]);
+                    [at(0), at(1), at(2), at(3)].into()
+                };
+                let places: Vec<_> = run.iter().map(inside).collect();
+                let close = Tolerance { fit: 0.5 * tolerance.fit, ..*tolerance };
+                let made = fit_meeting(surfaces, &places, nodes[0] == nodes[1], &close)?.ok_or_else(lost)?;
+                if made.max_deviation > tolerance.fit {
+                    return Err(lost());
+                }
+                (made.curve, <[NurbsCurve; 2]>::try_from(made.pcurves).map_err(|_| lost())?)
+            }
         };
-        let places: Vec<_> = run.iter().map(inside).collect();
-        let close = Tolerance { fit: 0.5 * tolerance.fit, ..*tolerance };
-        let made = fit_meeting(surfaces, &places, nodes[0] == nodes[1], &close)?.ok_or_else(lost)?;
-        if made.max_deviation > tolerance.fit {
-            return Err(lost());
-        }
-        let edge = self.put(Some(made.curve), nodes);
-        let [own, other] = <[NurbsCurve; 2]>::try_from(made.pcurves).map_err(|_| lost())?;
+        let edge = self.put(Some(curve), nodes);
         Ok([(true, own), (false, other)].map(|(forward, pcurve)| OrientedEdge { edge, forward, pcurve }))
     }
 
@@ -340,7 +475,7 @@ impl<'a> Assembly<'a> {
             for &(d, along) in self.nodes.inserts.get(&half).map_or(&[][..], Vec::as_slice) {
                 out.push(self.diagonals[d][usize::from(!along)].clone());
             }
-            if !web.poles_after(half).is_empty() {
+            if !self.nodes.inserts.contains_key(&half) {
                 out.extend(self.pole(half)?);
             }
         }
@@ -357,13 +492,13 @@ impl<'a> Assembly<'a> {
             surface.point(u, v)
         };
         let extent: [Domain; 2] = surface.domain().into();
-        if (0..2).all(|k| (from.uv[k] - to.uv[k]).abs() <= 1e-9 * extent[k].length()) {
+        if (0..2).all(|k| (from.uv[k] - to.uv[k]).abs() <= SAME * extent[k].length()) {
             return Ok(None);
         }
         let apart = (0..=LOOKED_AT).map(|k| (at(k as f64 / LOOKED_AT as f64) - at(0.0)).norm());
         // The tip of a cone opens when it is offset; that of a dome stays one.
         if apart.fold(0.0, f64::max) > self.solver.tolerance.join {
-            return Err(open(at(0.0)));
+            return if web.poles_after(half).is_empty() { Ok(None) } else { Err(open(at(0.0))) };
         }
         let edge = self.put(None, [from.node, to.node]);
         let pcurve = straight_pcurve(Domain::new(0.0, 1.0), from.uv, to.uv)?;
