@@ -94,7 +94,7 @@ pub enum SurfacingError {
     #[error("the wall has no thickness; give more than 0 mm on at least one side")]
     NoThickness,
     /// A wall is thicker than the shape leaves room for.
-    #[error("a wall of {asked:.3} mm does not fit: {why}; at most {down:.3} mm in all fits here", down = (fits * 1e3).floor() / 1e3)]
+    #[error("a wall of {asked:.3} mm does not fit: {why}; {down:.3} mm in all would fit here", down = (fits * 1e3).floor() / 1e3)]
     TooThick {
         /// Total thickness asked for, in millimetres.
         asked: f64,
@@ -106,7 +106,7 @@ pub enum SurfacingError {
         at: [f64; 3],
     },
     /// An offset is farther than the shape leaves room for.
-    #[error("an offset by {asked:.3} mm does not fit: {why}; up to {down:.3} mm fits here", down = (fits * 1e3).trunc() / 1e3)]
+    #[error("an offset by {asked:.3} mm does not fit: {why}; {down:.3} mm would fit here", down = (fits * 1e3).trunc() / 1e3)]
     TooFar {
         /// The distance asked for, in millimetres; below 0 to the inner side.
         asked: f64,

@@ -1,5 +1,6 @@
 //! How much of what was asked for does fit.
 
+use geometry::GeometryError;
 use topology::{Body, self_crossings};
 
 use crate::SurfacingError;
@@ -34,7 +35,11 @@ pub(crate) fn fitted<T>(
     told: &dyn Fn(f64, String, [f64; 3]) -> SurfacingError,
 ) -> Result<T, SurfacingError> {
     make(1.0).map_err(|error| {
-        let (SurfacingError::OffsetOpen { at } | SurfacingError::RunsIntoItself { at }) = error else {
+        let (SurfacingError::OffsetOpen { at }
+        | SurfacingError::RunsIntoItself { at }
+        | SurfacingError::OffsetRough { at, .. }
+        | SurfacingError::Geometry(GeometryError::OffsetFolds { at, .. })) = error
+        else {
             return error;
         };
         let Some(share) = largest_share(HALVINGS, &|share| make(share).is_ok()) else { return error };

@@ -4,14 +4,20 @@ use std::cmp::Ordering;
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use geometry::{GoesOn, NurbsSurface, Point3, SurfaceSide, Tolerance, closest_on_surface, extended_surface};
-use topology::{EdgeId, Face, Shell, inner_place, natural_shell};
+use geometry::{
+    GoesOn, NurbsSurface, Point3, SurfaceSide, Tolerance, box_of, closest_on_surface, diagonal,
+    extended_surface,
+};
+use topology::{Body, EdgeId, Face, Shell, inner_place, natural_shell};
 
 use crate::SurfacingError;
-use crate::offset_shell::{Opening, filled_shell};
+use crate::apart;
+use crate::offset_shell::{Opening, closed_over, filled_shell};
 
 /// How far neighbours grow at first, as a share of the opening's size, and how often that is doubled.
 const FIRST: f64 = 0.6;
+/// The same where they are put together edge by edge.
+const MARGINS: [f64; 2] = [0.5, 2.0];
 const DOUBLINGS: usize = 4;
 
 /// A shell without some of its faces, with the edges that this leaves open.
@@ -44,6 +50,15 @@ pub fn without_faces(
 /// `CannotHeal` where they do not.
 pub fn healed(shell: &Shell, gone: &BTreeSet<usize>, tolerance: &Tolerance) -> Result<Shell, SurfacingError> {
     let (left, open) = without_faces(shell, gone)?;
+    let points = places_of(&left, &open);
+    let size = diagonal(&box_of(points.iter()));
+    for margin in MARGINS {
+        if let Ok(made) = closed_over(shell, gone, margin * size, tolerance)
+            && let Ok(body) = apart(Body::from_shell(made))
+        {
+            return Ok(body.whole());
+        }
+    }
     grown(&left, &open, None, tolerance)
 }
 

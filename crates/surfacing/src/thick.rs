@@ -8,7 +8,7 @@ use topology::{
 };
 
 use crate::fits::{apart, fitted};
-use crate::{OffsetShell, SurfacingError, offset_shell};
+use crate::{OffsetShell, Offsets, SurfacingError};
 
 /// A wall, or a shell at a distance, with what was reached.
 #[derive(Debug, Clone)]
@@ -31,7 +31,15 @@ pub fn thick_shell(
     inward: f64,
     tolerance: &Tolerance,
 ) -> Result<Walled, SurfacingError> {
-    thinned(outward + inward, &|share| walled_shell(shell, share * outward, share * inward, tolerance))
+    let offsets = Offsets::new(shell, tolerance)?;
+    thinned(outward + inward, &|share| {
+        walled_shell(shell, &offset_ways(&offsets, share), share * outward, share * inward, tolerance)
+    })
+}
+
+/// All of a size is tried in every way, shares of it only in those that are soon done.
+fn offset_ways(offsets: &Offsets<'_>, share: f64) -> impl Fn(&[f64]) -> Result<OffsetShell, SurfacingError> {
+    move |distances| if share == 1.0 { offsets.at(distances) } else { offsets.directly(distances) }
 }
 
 /// A wall, or why it does not fit, with the thickest one in the same proportions that does.
@@ -47,8 +55,9 @@ fn thinned(
 /// # Errors
 /// Those of [`offset_shell`]; `TooFar` where its faces do not meet any more, or run into each other, and nearer ones do not.
 pub fn offset_body(shell: &Shell, distance: f64, tolerance: &Tolerance) -> Result<Walled, SurfacingError> {
+    let offsets = Offsets::new(shell, tolerance)?;
     let make = |share: f64| {
-        let made = offset_shell(shell, &vec![share * distance; shell.faces().len()], tolerance)?;
+        let made = offset_ways(&offsets, share)(&vec![share * distance; shell.faces().len()])?;
         Ok(Walled { body: apart(Body::from_shell(made.shell))?, max_deviation: made.max_deviation })
     };
     let told =
@@ -58,6 +67,7 @@ pub fn offset_body(shell: &Shell, distance: f64, tolerance: &Tolerance) -> Resul
 
 fn walled_shell(
     shell: &Shell,
+    offset: &dyn Fn(&[f64]) -> Result<OffsetShell, SurfacingError>,
     outward: f64,
     inward: f64,
     tolerance: &Tolerance,
@@ -66,7 +76,7 @@ fn walled_shell(
     if !(usable(outward) && usable(inward)) || outward + inward <= tolerance.resolution {
         return Err(SurfacingError::NoThickness);
     }
-    let side = |distance: f64| offset_shell(shell, &vec![distance; shell.faces().len()], tolerance);
+    let side = |distance: f64| offset(&vec![distance; shell.faces().len()]);
     let (outer, inner) = (side(outward)?, side(-inward)?);
     let max_deviation = outer.max_deviation.max(inner.max_deviation);
     let named =
@@ -136,8 +146,10 @@ fn walls(
 /// runs into itself, and a thinner one, in the same proportions, does not.
 pub fn hollow(solid: &Solid, walls: &[f64], tolerance: &Tolerance) -> Result<Walled, SurfacingError> {
     let thickest = walls.iter().copied().fold(0.0, f64::max);
+    let offsets = Offsets::new(solid.outer(), tolerance)?;
     thinned(thickest, &|share| {
-        hollowed(solid, &walls.iter().map(|w| share * w).collect::<Vec<f64>>(), tolerance)
+        let walls: Vec<f64> = walls.iter().map(|w| share * w).collect();
+        hollowed(solid, &offset_ways(&offsets, share), &walls, tolerance)
     })
 }
 
@@ -155,13 +167,18 @@ fn voids_left(solid: &Solid, inside: &Shell, tolerance: &Tolerance) -> Result<Ve
     Ok(out)
 }
 
-fn hollowed(solid: &Solid, walls: &[f64], tolerance: &Tolerance) -> Result<Walled, SurfacingError> {
+fn hollowed(
+    solid: &Solid,
+    offset: &dyn Fn(&[f64]) -> Result<OffsetShell, SurfacingError>,
+    walls: &[f64],
+    tolerance: &Tolerance,
+) -> Result<Walled, SurfacingError> {
     if walls.iter().any(|w| !(w.is_finite() && *w >= 0.0)) || walls.iter().all(|w| *w <= tolerance.resolution)
     {
         return Err(SurfacingError::NoThickness);
     }
     let inward: Vec<f64> = walls.iter().map(|w| -w).collect();
-    let inner = offset_shell(solid.outer(), &inward, tolerance)?;
+    let inner = offset(&inward)?;
     let somewhere = inner.shell.vertices().first().map_or([0.0; 3], |v| v.point.into());
     let lost = || SurfacingError::OffsetOpen { at: somewhere };
     let is_open = |f: usize| walls[f] == 0.0;

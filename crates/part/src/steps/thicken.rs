@@ -106,14 +106,20 @@ impl Construction for Thicken {
             Notice { message, input: Some(input.into()), at: e.place(), cure: None }
         };
         let (mut bodies, mut deviation) = (Vec::new(), 0.0_f64);
-        // The wall of a turned surface is turned itself.
-        if let (Shape::Turned(source), None) =
-            (&context.input(&self.surface, "surface")?.shape, &self.surface.item)
-        {
-            let made = surfacing::thicken(source, outward, inward, &context.tolerance).map_err(refused)?;
+        // The wall of a turned surface is turned itself, unless bends of its profile have to close up.
+        let turned = match (&context.input(&self.surface, "surface")?.shape, &self.surface.item) {
+            (Shape::Turned(source), None) => {
+                Some(surfacing::thicken(source, outward, inward, &context.tolerance))
+            }
+            _ => None,
+        };
+        if let Some(Ok(made)) = turned {
             deviation = made.max_deviation;
             bodies.push(made.body);
         } else {
+            if let Some(Err(error)) = turned.filter(|t| !matches!(t, Err(SurfacingError::TooThick { .. }))) {
+                return Err(refused(error));
+            }
             for member in context.members(&self.surface, "surface")? {
                 let made =
                     thick_shell(&member.shell, outward, inward, &context.tolerance).map_err(refused)?;

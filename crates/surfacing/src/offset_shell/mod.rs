@@ -16,7 +16,7 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, Tolerance, offset_surface};
-use topology::{EdgeId, Face, Shell, face_extent, seams};
+use topology::{EdgeId, Face, SeamSide, Shell, VertexId, face_extent, meeting};
 
 use crate::SurfacingError;
 use carried::carried;
@@ -67,8 +67,19 @@ pub(crate) struct Opening<'a> {
     pub(crate) filler: Option<(&'a Shell, [f64; 2])>,
 }
 
-impl Joints {
-    fn new(shell: &Shell, distances: &[f64], tolerance: &Tolerance) -> Result<Self, SurfacingError> {
+/// A shell that is to be offset, once or by several distances, with how its faces meet.
+pub struct Offsets<'a> {
+    shell: &'a Shell,
+    users: Vec<Vec<(usize, usize, usize)>>,
+    /// The largest angle between the faces along each edge, in radians.
+    angles: Vec<f64>,
+    tolerance: &'a Tolerance,
+}
+
+impl<'a> Offsets<'a> {
+    /// # Errors
+    /// `ManyFaces` at an edge with more than two.
+    pub fn new(shell: &'a Shell, tolerance: &'a Tolerance) -> Result<Self, SurfacingError> {
         let mut users = vec![Vec::new(); shell.edges().len()];
         for (f, face) in shell.faces().iter().enumerate() {
             for (l, bound) in face.loops.iter().enumerate() {
@@ -77,51 +88,82 @@ impl Joints {
                 }
             }
         }
-        let mut kinds = vec![Kind::Smooth; shell.edges().len()];
+        let mut angles = vec![0.0; shell.edges().len()];
         for (e, users) in users.iter().enumerate() {
-            let middle = shell.edges()[e].curve.as_ref().map(|c| c.point(c.domain().at(0.5)));
-            match (users.len(), middle) {
-                (1, Some(_)) => kinds[e] = Kind::Free,
-                (3.., Some(at)) => return Err(SurfacingError::ManyFaces { at: at.into() }),
-                _ => (),
+            let Some(curve) = &shell.edges()[e].curve else { continue };
+            if users.len() > 2 {
+                return Err(SurfacingError::ManyFaces { at: curve.point(curve.domain().at(0.5)).into() });
             }
+            let [a, b] = users[..] else { continue };
+            let sides = [a, b].map(|(f, l, k)| {
+                let face = &shell.faces()[f];
+                SeamSide {
+                    surface: &face.surface,
+                    pcurve: &face.loops[l].edges[k].pcurve,
+                    reversed: face.reversed,
+                }
+            });
+            angles[e] = meeting(curve, sides).map_or(0.0, |m| m.angle.0);
         }
-        for seam in seams(shell) {
-            let [a, b] = seam.faces.map(|f| distances[f.index()]);
-            let parts = seam.meeting.angle.0 * a.abs().max(b.abs()) + (a - b).abs();
-            if parts > 0.5 * tolerance.join {
-                kinds[seam.edge.index()] = Kind::Sharp;
+        Ok(Self { shell, users, angles, tolerance })
+    }
+
+    fn joints(&self, distances: &[f64]) -> Joints {
+        let kind = |(e, users): (usize, &Vec<(usize, usize, usize)>)| match users[..] {
+            [_] if self.shell.edges()[e].curve.is_some() => Kind::Free,
+            [(f, ..), (g, ..)] => {
+                let (a, b): (f64, f64) = (distances[f], distances[g]);
+                let parts = self.angles[e] * a.abs().max(b.abs()) + (a - b).abs();
+                if parts > 0.5 * self.tolerance.join { Kind::Sharp } else { Kind::Smooth }
             }
+            _ => Kind::Smooth,
+        };
+        Joints { users: self.users.clone(), kinds: self.users.iter().enumerate().map(kind).collect() }
+    }
+
+    /// The shell offset by `distances[face]` mm to the outer side of every face, below 0 to the inner one.
+    ///
+    /// # Errors
+    /// `OffsetFolds` where a face bends more tightly than its distance; `OffsetOpen` where the faces do not close up any more.
+    pub fn at(&self, distances: &[f64]) -> Result<OffsetShell, SurfacingError> {
+        self.directly(distances).or_else(|error| {
+            recut(self.shell, distances, &self.joints(distances), None, self.tolerance).map_err(|_| error)
+        })
+    }
+
+    /// The same, but only as far as it can be put together edge by edge, which is soon known.
+    ///
+    /// # Errors
+    /// Those of [`Offsets::at`].
+    pub(crate) fn directly(&self, distances: &[f64]) -> Result<OffsetShell, SurfacingError> {
+        let (shell, tolerance) = (self.shell, self.tolerance);
+        let joints = self.joints(distances);
+        if distances.iter().all(|d| *d == 0.0) {
+            let curve = |e: usize| Some((EdgeId(e as u32), shell.edges()[e].curve.clone()?));
+            let free = (0..joints.kinds.len()).filter(|&e| joints.kinds[e] == Kind::Free).filter_map(curve);
+            let of = (0..shell.faces().len()).collect();
+            return Ok(OffsetShell { shell: shell.clone(), of, free: free.collect(), max_deviation: 0.0 });
         }
-        Ok(Self { users, kinds })
+        let made = if joints.kinds.contains(&Kind::Sharp) {
+            rebuilt(shell, distances, &joints, tolerance)
+        } else {
+            moved(shell, distances, &joints, tolerance)
+                .or_else(|error| rebuilt(shell, distances, &joints, tolerance).map_err(|_| error))
+        };
+        made.or_else(|error| without_folds(shell, distances, tolerance)?.ok_or(error))
     }
 }
 
 /// A shell offset by `distances[face]` mm to the outer side of every face, below 0 to the inner one.
 ///
 /// # Errors
-/// `OffsetFolds` where a face bends more tightly than its distance; `ManyFaces` at an edge with more than two; `OffsetOpen`
-/// where the faces do not close up any more.
+/// Those of [`Offsets::new`] and [`Offsets::at`].
 pub fn offset_shell(
     shell: &Shell,
     distances: &[f64],
     tolerance: &Tolerance,
 ) -> Result<OffsetShell, SurfacingError> {
-    let joints = Joints::new(shell, distances, tolerance)?;
-    if distances.iter().all(|d| *d == 0.0) {
-        let curve = |e: usize| Some((EdgeId(e as u32), shell.edges()[e].curve.clone()?));
-        let free = (0..joints.kinds.len()).filter(|&e| joints.kinds[e] == Kind::Free).filter_map(curve);
-        let of = (0..shell.faces().len()).collect();
-        return Ok(OffsetShell { shell: shell.clone(), of, free: free.collect(), max_deviation: 0.0 });
-    }
-    let made = if joints.kinds.contains(&Kind::Sharp) {
-        rebuilt(shell, distances, &joints, tolerance)
-    } else {
-        moved(shell, distances, &joints, tolerance)
-            .or_else(|error| rebuilt(shell, distances, &joints, tolerance).map_err(|_| error))
-    };
-    made.or_else(|error| without_folds(shell, distances, tolerance)?.ok_or(error))
-        .or_else(|error| recut(shell, distances, &joints, None, tolerance).map_err(|_| error))
+    Offsets::new(shell, tolerance)?.at(distances)
 }
 
 /// A shell without sharp edges, whose faces are offset just as they lie.
@@ -152,11 +194,36 @@ fn without_folds(
 ) -> Result<Option<OffsetShell>, SurfacingError> {
     let Some(parted) = parted(shell, distances)? else { return Ok(None) };
     let distances: Vec<f64> = parted.faces.iter().map(|f| distances[*f]).collect();
-    let joints = Joints::new(&parted.shell, &distances, tolerance)?;
+    let joints = Offsets::new(&parted.shell, tolerance)?.joints(&distances);
     let made = rebuilt(&parted.shell, &distances, &joints, tolerance)?;
     let of = made.of.iter().map(|f| parted.faces[*f]).collect();
     let free = made.free.into_iter().map(|(e, curve)| (parted.edges[e.index()], curve)).collect();
     Ok(Some(OffsetShell { of, free, ..made }))
+}
+
+/// A shell without some of its faces, with those beside them grown over the place, at most `margin` mm; everything else stays as
+/// it is.
+///
+/// # Errors
+/// `ManyFaces`, `OffsetOpen` where they do not close it.
+pub(crate) fn closed_over(
+    shell: &Shell,
+    gone: &BTreeSet<usize>,
+    margin: f64,
+    tolerance: &Tolerance,
+) -> Result<Shell, SurfacingError> {
+    let offsets = Offsets::new(shell, tolerance)?;
+    let of_gone = gone.iter().flat_map(|&f| &shell.faces()[f].loops).flat_map(|l| &l.edges);
+    let ends = |e: &EdgeId| [shell.edge(*e).start, shell.edge(*e).end];
+    let beside: BTreeSet<VertexId> = of_gone.flat_map(|u| ends(&u.edge)).collect();
+    let mut joints = offsets.joints(&vec![0.0; shell.faces().len()]);
+    for (e, kind) in joints.kinds.iter_mut().enumerate() {
+        let changes = ends(&EdgeId(e as u32)).iter().any(|v| beside.contains(v));
+        if changes && *kind == Kind::Smooth && offsets.angles[e] > LEVEL {
+            *kind = Kind::Sharp;
+        }
+    }
+    rebuilt::closed_over(shell, gone, &joints, margin, tolerance)
 }
 
 /// A shell with an opening closed by the faces beside it, or by a filler, which is its last face then.
@@ -169,11 +236,12 @@ pub(crate) fn filled_shell(
     tolerance: &Tolerance,
 ) -> Result<Shell, SurfacingError> {
     let distances = vec![0.0; shell.faces().len()];
-    let mut joints = Joints::new(shell, &distances, tolerance)?;
+    let offsets = Offsets::new(shell, tolerance)?;
+    let mut joints = offsets.joints(&distances);
     // What meets at an angle is cut anew even where nothing is offset.
-    for seam in seams(shell) {
-        if seam.meeting.angle.0 > LEVEL {
-            joints.kinds[seam.edge.index()] = Kind::Sharp;
+    for (kind, angle) in joints.kinds.iter_mut().zip(&offsets.angles) {
+        if *angle > LEVEL {
+            *kind = Kind::Sharp;
         }
     }
     for edge in opening.edges {

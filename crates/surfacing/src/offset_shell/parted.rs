@@ -3,7 +3,7 @@
 
 use std::sync::Arc;
 
-use geometry::{Domain, Point3, bisect, polygon_holds};
+use geometry::{Domain, Point3, bisect, polygon_holds, tightest_bend_of};
 use topology::{
     Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, face_extent, straight_pcurve,
 };
@@ -13,6 +13,7 @@ use crate::SurfacingError;
 /// Places per span, and at least in all, at which the bending is looked at.
 const PER_SPAN: usize = 4;
 const LEAST: usize = 24;
+const MOST_PLACES: usize = 96;
 /// Share of a face's extent by which a cut lies inside what folds, and within which two cuts are one.
 const INSIDE: f64 = 1e-7;
 /// Share of the extent within which a vertex lies on a line.
@@ -63,7 +64,9 @@ fn folds(face: &Face, distance: f64) -> Vec<(usize, f64)> {
     let surface = &face.surface;
     let extent = face_extent(face);
     let outlines: Vec<Vec<[f64; 2]>> = face.loops.iter().map(outline).collect();
+    let whole = face.is_whole();
     let holds = |at: &[f64; 2]| match outlines.split_first() {
+        _ if whole => true,
         Some((outer, holes)) => polygon_holds(outer, at) && !holes.iter().any(|h| polygon_holds(h, at)),
         None => false,
     };
@@ -77,9 +80,12 @@ fn folds(face: &Face, distance: f64) -> Vec<(usize, f64)> {
     let lines = [0, 1].map(|k| {
         let knots = if k == 0 { surface.knots_u() } else { surface.knots_v() };
         let (d, spans) = (extent[k], knots.breaks().len() - 1);
-        let count = (PER_SPAN * spans).max(LEAST);
+        let count = (PER_SPAN * spans).clamp(LEAST, MOST_PLACES);
         (0..=count).map(|i| d.at((i as f64 + 0.5) / (count as f64 + 1.0))).collect::<Vec<f64>>()
     });
+    if tightest_bend_of(surface, extent, distance > 0.0).is_none_or(|(radius, _)| radius > distance.abs()) {
+        return Vec::new();
+    }
     let at = |axis: usize, along: f64, across: f64| if axis == 0 { [along, across] } else { [across, along] };
     let mut out = Vec::new();
     for axis in 0..2 {

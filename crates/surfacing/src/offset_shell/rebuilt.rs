@@ -5,7 +5,7 @@
 //! do so first, and a face left with two edges closes to one. This is how straight skeletons are made (Aichholzer and
 //! Aurenhammer, 1996, from memory), with the events found from the whole step instead of by following it.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use geometry::{
@@ -69,10 +69,47 @@ pub(super) fn rebuilt(
         Parallel::new(face, margin, distances[f])
     };
     let faces: Vec<Parallel> = shell.faces().iter().enumerate().map(parallel).collect();
-    let mut web = Web::new(shell, joints);
-    let mut lines = lines(&web, &faces, 2.0 * most);
+    settled(Web::new(shell, joints), &faces, most, tolerance)
+}
+
+/// A shell without some of its faces, with those beside them grown until they meet; `margin` mm is how far they grow at most. What
+/// is away from there stays as it is.
+///
+/// # Errors
+/// `OffsetOpen` where they do not close it.
+pub(super) fn closed_over(
+    shell: &Shell,
+    gone: &BTreeSet<usize>,
+    joints: &Joints,
+    margin: f64,
+    tolerance: &Tolerance,
+) -> Result<Shell, SurfacingError> {
+    let faces: Vec<Parallel> = shell.faces().iter().map(|f| Parallel::new(f, margin, 0.0)).collect();
+    let mut last = None;
+    for whole in [false, true] {
+        let mut web = Web::new(shell, joints);
+        web.contract_faces(gone, whole);
+        let made = web.close_over().map_err(|h| open(middle(&web, h)));
+        let left = web.left().any(|h| gone.contains(&web.face(h)));
+        let made = made.and_then(|()| if left { Err(SurfacingError::Empty) } else { Ok(web) });
+        match made.and_then(|web| settled(web, &faces, margin, tolerance)) {
+            Ok(made) => return Ok(made.shell),
+            Err(error) => last = Some(error),
+        }
+    }
+    Err(last.unwrap_or(SurfacingError::Empty))
+}
+
+/// The shell of a web when all that has no room has vanished from it.
+fn settled(
+    mut web: Web<'_>,
+    faces: &[Parallel],
+    most: f64,
+    tolerance: &Tolerance,
+) -> Result<OffsetShell, SurfacingError> {
+    let mut lines = lines(&web, faces, 2.0 * most);
     for _ in 0..ROUNDS {
-        let solver = Solver { web: &web, faces: &faces, lines: &lines, near: None, tolerance };
+        let solver = Solver { web: &web, faces, lines: &lines, near: None, tolerance };
         let gone = match solver.nodes() {
             Ok(nodes) => {
                 let gone = vanishing(&solver, &nodes)?;
@@ -94,7 +131,7 @@ pub(super) fn rebuilt(
             }
         }
     }
-    let at = shell.vertices().first().map_or_else(Point3::origin, |v| v.point);
+    let at = web.shell().vertices().first().map_or_else(Point3::origin, |v| v.point);
     Err(open(at))
 }
 

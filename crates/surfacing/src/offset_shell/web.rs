@@ -121,6 +121,29 @@ impl<'a> Web<'a> {
         }
     }
 
+    /// Shrinks faces that are to go: all their edges, or only those between them and the shortest others, so that each is left with
+    /// two and closes to one.
+    pub(super) fn contract_faces(&mut self, gone: &BTreeSet<usize>, whole: bool) {
+        let own: Vec<usize> = self.left().filter(|&h| gone.contains(&self.face(h))).collect();
+        let between = |web: &Self, h: usize| web.twin(h).is_some_and(|t| gone.contains(&web.face(t)));
+        for &h in &own {
+            if self.alive[h] && (whole || between(self, h)) {
+                self.contract(h);
+            }
+        }
+        let length = |web: &Self, h: usize| {
+            let edge = web.shell().edge(web.halves.all[h].edge);
+            edge.curve.as_ref().map_or(0.0, geometry::NurbsCurve::length)
+        };
+        for &face in gone {
+            let mut left: Vec<usize> = self.left().filter(|&h| self.face(h) == face).collect();
+            left.sort_by(|a, b| length(self, *a).total_cmp(&length(self, *b)));
+            for h in left.iter().take(left.len().saturating_sub(2)) {
+                self.contract(*h);
+            }
+        }
+    }
+
     /// Takes away faces of which two edges or less are left; the two become one, between the faces beyond.
     ///
     /// # Errors

@@ -1,0 +1,253 @@
+//! Offsets in which edges and faces have no room any more and vanish, and openings over which neighbours grow, against closed
+//! forms.
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test fails by panicking")]
+
+#[path = "../../topology/tests/shapes/mod.rs"]
+mod shapes;
+
+use std::collections::BTreeSet;
+use std::f64::consts::PI;
+
+use geometry::{Frame, NurbsCurve, Point3, Vector3};
+use proptest::prelude::*;
+use shapes::{block, cone, cylinder, moved, near, sound, tolerance, turned};
+use surfacing::{EdgeShape, Rounding, healed, hollow, offset_shell, round_edges};
+use topology::{Body, EdgeId, Operation, Shell, Solid, combine, join};
+
+fn solid(shell: Shell) -> Solid {
+    let Body::Solid(solid) = Body::from_shell(shell) else { panic!("open") };
+    sound(&solid);
+    solid
+}
+
+fn offset(shell: &Shell, by: f64) -> Shell {
+    offset_shell(shell, &vec![by; shell.faces().len()], &tolerance()).unwrap().shell
+}
+
+fn counts(shell: &Shell) -> [usize; 3] {
+    [shell.faces().len(), shell.edges().len(), shell.vertices().len()]
+}
+
+/// A shell with all its edges rounded.
+fn rounded(shell: &Shell, radius: f64) -> Shell {
+    let edges: BTreeSet<EdgeId> = (0..shell.edges().len() as u32).map(EdgeId).collect();
+    let how = Rounding { shape: EdgeShape::Fillet, size: &|_| radius, even: true };
+    round_edges(shell, &edges, &how, &tolerance()).unwrap().shell
+}
+
+/// Steiner 1840: a box with its edges and corners rounded is a smaller one with everything within the radius.
+fn rounded_box(sides: [f64; 3], r: f64) -> f64 {
+    let [a, b, c] = sides.map(|s| s - 2.0 * r);
+    a * b * c + 2.0 * r * (a * b + b * c + c * a) + PI * r * r * (a + b + c) + 4.0 / 3.0 * PI * r.powi(3)
+}
+
+#[test]
+fn roundings_smaller_than_the_wall_become_sharp_inner_corners() {
+    let sides = [40.0, 30.0, 20.0];
+    let shell = rounded(&block([0.0; 3], sides), 1.0);
+    for (by, faces) in [(0.4, 26), (1.0, 6), (1.3, 6), (2.0, 6), (7.5, 6)] {
+        let made = offset(&shell, -by);
+        assert_eq!(made.faces().len(), faces, "{by} mm");
+        let left = sides.map(|s| s - 2.0 * by);
+        near(solid(made).measure().volume, rounded_box(left, (1.0 - by).max(0.0)), 1e-6);
+    }
+    // Turned and far away it is the same.
+    let away = turned(&moved(&shell, 900.0, -400.0, 250.0), Vector3::new(1.0, 2.0, -0.5), 0.8);
+    near(solid(offset(&away, -2.0)).measure().volume, 36.0 * 26.0 * 16.0, 1e-7);
+}
+
+#[test]
+fn tips_of_cones_move_along_the_axis() {
+    // All offsets of a cone with its corners kept are similar about the middle of the ball that touches it everywhere inside.
+    let (radius, height) = (12.0_f64, 20.0_f64);
+    let inscribed = radius * height / (radius + radius.hypot(height));
+    let whole = PI * radius * radius * height / 3.0;
+    for by in [1.5, 4.0, -0.5, -2.0, -4.5] {
+        let factor = (inscribed + by) / inscribed;
+        near(solid(offset(&cone(radius, 0.0, height), by)).measure().volume, whole * factor.powi(3), 1e-6);
+    }
+}
+
+/// The volume between two levels that lies behind planes, given by normals and distances, no farther than `half` mm from the
+/// middle: by areas of level sections.
+fn behind(planes: &[(Vector3, f64)], [low, high]: [f64; 2], half: f64) -> f64 {
+    const STEPS: usize = 4000;
+    let area = |z: f64| {
+        let mut outline = vec![[-half, -half], [half, -half], [half, half], [-half, half]];
+        for (n, d) in planes {
+            let off = |p: &[f64; 2]| n.x * p[0] + n.y * p[1] + n.z * z - d;
+            let mut left = Vec::new();
+            for k in 0..outline.len() {
+                let (a, b) = (outline[k], outline[(k + 1) % outline.len()]);
+                let (x, y) = (off(&a), off(&b));
+                if x <= 0.0 {
+                    left.push(a);
+                }
+                if (x < 0.0) != (y < 0.0) {
+                    let s = x / (x - y);
+                    left.push([a[0] + (b[0] - a[0]) * s, a[1] + (b[1] - a[1]) * s]);
+                }
+            }
+            outline = left;
+        }
+        geometry::polygon_area(&outline).abs()
+    };
+    let step = (high - low) / STEPS as f64;
+    (0..STEPS).map(|k| area(low + (k as f64 + 0.5) * step) * step).sum()
+}
+
+/// A closed shell of flat faces, each given by its corners.
+fn polyhedron(faces: &[Vec<Point3>]) -> Shell {
+    let parts: Vec<Shell> = faces
+        .iter()
+        .map(|corners| {
+            let rim: Vec<NurbsCurve> = (0..corners.len())
+                .map(|k| NurbsCurve::line(corners[k], corners[(k + 1) % corners.len()]))
+                .collect();
+            let (x, y) = ((corners[1] - corners[0]).normalize(), corners[2] - corners[0]);
+            let z = x.cross(&y).normalize();
+            let frame = Frame { origin: corners[0], x, y: z.cross(&x), z };
+            let Body::Shell(face) = surfacing::flat(&rim, &frame, "side", &tolerance()).unwrap() else {
+                panic!("closed")
+            };
+            face
+        })
+        .collect();
+    let shell = join(&parts, tolerance().join).unwrap().shell;
+    let Body::Solid(solid) = Body::from_shell(shell) else { panic!("open") };
+    solid.outer().clone()
+}
+
+/// A pyramid over a base in the plane z = 0, as its faces' corners.
+fn pyramid(base: &[[f64; 2]], apex: [f64; 3]) -> Vec<Vec<Point3>> {
+    let floor: Vec<Point3> = base.iter().map(|p| Point3::new(p[0], p[1], 0.0)).collect();
+    let mut faces: Vec<Vec<Point3>> =
+        (0..base.len()).map(|k| vec![floor[k], floor[(k + 1) % base.len()], Point3::from(apex)]).collect();
+    faces.push(floor.into_iter().rev().collect());
+    faces
+}
+
+fn planes(faces: &[Vec<Point3>]) -> Vec<(Vector3, f64)> {
+    faces
+        .iter()
+        .map(|f| {
+            let n = (f[1] - f[0]).cross(&(f[2] - f[0])).normalize();
+            (n, n.dot(&f[0].coords))
+        })
+        .collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(24) })]
+
+    /// A pyramid with unlike sides: its tip is no single place any more when its faces move in, and short edges vanish. The inner
+    /// offset of a convex body is what lies behind its planes moved in.
+    #[test]
+    fn pyramids_move_in_as_their_planes_do(
+        count in 4_usize..7,
+        lean in (-5.0..5.0_f64, -5.0..5.0_f64),
+        height in 12.0..30.0_f64,
+        wobble in prop::collection::vec(0.7..1.3_f64, 7),
+        share in 0.1..0.8_f64,
+    ) {
+        let base: Vec<[f64; 2]> = (0..count)
+            .map(|k| {
+                let angle = 2.0 * PI * (k as f64 + 0.3 * (wobble[k] - 1.0)) / count as f64;
+                [18.0 * wobble[k] * angle.cos(), 18.0 * wobble[k] * angle.sin()]
+            })
+            .collect();
+        let faces = pyramid(&base, [lean.0, lean.1, height]);
+        // Of a base that is not convex the offset is more than what lies behind planes.
+        let turns = |k: usize| {
+            let [a, b, c] = [0, 1, 2].map(|i| base[(k + i) % count]);
+            (b[0] - a[0]) * (c[1] - b[1]) - (b[1] - a[1]) * (c[0] - b[0]) > 1.0
+        };
+        prop_assume!((0..count).all(turns));
+        let shell = polyhedron(&faces);
+        let by = share * 0.3 * height.min(18.0);
+        let moved_in: Vec<(Vector3, f64)> = planes(&faces).iter().map(|(n, d)| (*n, d - by)).collect();
+        let expected = behind(&moved_in, [by, height], 40.0);
+        prop_assume!(expected > 5.0);
+        let found = solid(offset(&shell, -by)).measure().volume;
+        prop_assert!((found - expected).abs() <= 1e-4 * expected + 0.01, "{found} is not {expected}");
+    }
+
+    /// An extruded outline loses its short sides and small roundings one after the other. Its inner offset is what lies behind
+    /// all its sides moved in.
+    #[test]
+    fn prisms_lose_their_short_sides(cut in 0.5..6.0_f64, by in 0.3..6.0_f64, height in 16.0..40.0_f64) {
+        // A triangle with its corners cut off: the cuts vanish as it shrinks.
+        let corners = [[0.0, 0.0], [44.0, 2.0], [17.0, 40.0]];
+        let mut outline = Vec::new();
+        for k in 0..3 {
+            let (before, here, after) = (corners[(k + 2) % 3], corners[k], corners[(k + 1) % 3]);
+            for other in [before, after] {
+                let (dx, dy): (f64, f64) = (other[0] - here[0], other[1] - here[1]);
+                let length = dx.hypot(dy);
+                outline.push([here[0] + dx / length * cut, here[1] + dy / length * cut]);
+            }
+        }
+        let up = |p: &[f64; 2], z: f64| Point3::new(p[0], p[1], z);
+        let mut faces: Vec<Vec<Point3>> = (0..6)
+            .map(|k| {
+                let (a, b) = (outline[k], outline[(k + 1) % 6]);
+                vec![up(&a, 0.0), up(&b, 0.0), up(&b, height), up(&a, height)]
+            })
+            .collect();
+        faces.push(outline.iter().map(|p| up(p, height)).collect());
+        faces.push(outline.iter().rev().map(|p| up(p, 0.0)).collect());
+        let moved_in: Vec<(Vector3, f64)> = planes(&faces).iter().map(|(n, d)| (*n, d - by)).collect();
+        let expected = behind(&moved_in, [by, height - by], 60.0);
+        let found = solid(offset(&polyhedron(&faces), -by)).measure().volume;
+        prop_assert!((found - expected).abs() <= 1e-6 * expected + 1e-3, "{found} is not {expected}");
+    }
+}
+
+#[test]
+fn a_solid_that_is_hollow_already_is_hollowed_to_the_wall_asked_for() {
+    let shell = block([0.0; 3], [40.0, 30.0, 20.0]);
+    let with = |wall: f64| Solid::try_new(vec![shell.clone(), offset(&shell, -wall).flipped()]).unwrap();
+    let inside = |wall: f64| (40.0 - 2.0 * wall) * (30.0 - 2.0 * wall) * (20.0 - 2.0 * wall);
+    // What was hollow is part of the new hollow, or lies in the wall and stays.
+    let made = |source: &Solid, wall: f64| match hollow(source, &[wall; 6], &tolerance()).unwrap().body {
+        Body::Solid(solid) => solid,
+        Body::Shell(_) => panic!("open"),
+    };
+    let thinner = made(&with(3.0), 1.0);
+    assert_eq!(thinner.voids().len(), 1);
+    near(thinner.measure().volume, 24_000.0 - inside(1.0), 1e-9);
+    let pore = block([0.5, 0.5, 0.5], [0.4; 3]).flipped();
+    let kept = made(&Solid::try_new(vec![shell.clone(), pore]).unwrap(), 2.0);
+    assert_eq!(kept.voids().len(), 2);
+    near(kept.measure().volume, 24_000.0 - inside(2.0) - 0.4_f64.powi(3), 1e-9);
+    // One that the new wall would pass through is refused.
+    let across = block([1.5, 10.0, 10.0], [1.0; 3]).flipped();
+    assert!(hollow(&Solid::try_new(vec![shell, across]).unwrap(), &[2.0; 6], &tolerance()).is_err());
+}
+
+#[test]
+fn roundings_heal_to_the_sharp_edges_and_nothing_else_changes() {
+    let sharp = block([0.0; 3], [40.0, 30.0, 20.0]);
+    let shell = rounded(&sharp, 3.0);
+    let gone: BTreeSet<usize> =
+        (0..shell.faces().len()).filter(|&f| shell.faces()[f].surface.is_rational()).collect();
+    assert_eq!(gone.len(), 20);
+    let healed_all = healed(&shell, &gone, &tolerance()).unwrap();
+    assert_eq!(counts(&healed_all), [6, 12, 8]);
+    near(solid(healed_all).measure().volume, 24_000.0, 1e-9);
+    // A hole in a plate, with another one that stays as it is.
+    let plate = solid(block([-20.0, -20.0, 0.0], [40.0, 40.0, 10.0]));
+    let drill = |x: f64| solid(moved(&cylinder(4.0, 20.0), x, 3.0, -5.0));
+    let drilled =
+        combine(&[&plate], &[&drill(-9.0), &drill(9.0)], Operation::Subtract, &tolerance()).unwrap();
+    let shell = drilled.solids[0].outer();
+    let hole = shell
+        .faces()
+        .iter()
+        .position(|f| f.surface.is_rational() && f.surface.control_points().iter().all(|p| p.x > 0.0));
+    let left = healed(shell, &BTreeSet::from([hole.unwrap()]), &tolerance()).unwrap();
+    assert_eq!(left.faces().len(), shell.faces().len() - 1);
+    let kept = |s: &Shell| s.faces().iter().filter(|f| f.surface.is_rational()).count();
+    assert_eq!(kept(&left), 1);
+    near(solid(left).measure().volume, 16_000.0 - PI * 160.0, 1e-7);
+}
