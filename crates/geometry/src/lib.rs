@@ -87,7 +87,7 @@ pub use net_sum::weighted_sum;
 pub use nurbs_curve::NurbsCurve;
 pub use nurbs_surface::{NurbsSurface, SurfaceDerivatives};
 pub use offset::{offset_in_plane, smallest_radius, tightest_bend};
-pub use offset_surface::{offset_surface, tightest_bend_of};
+pub use offset_surface::{offset_surface, parallel_surface, tightest_bend_of};
 pub use parameter_lines::parameter_lines;
 pub use plane_crossings::plane_crossings;
 pub use polygon::{polygon_area, polygon_holds};

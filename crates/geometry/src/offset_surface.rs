@@ -48,6 +48,19 @@ pub fn offset_surface(
         let at = surface.point(at[0], at[1]).into();
         return Err(GeometryError::OffsetFolds { at, radius, distance: distance.abs() });
     }
+    parallel_surface(surface, distance, tolerance)
+}
+
+/// The same, wherever the surface bends: where it does so more tightly than the distance, the offset runs back.
+///
+/// # Errors
+/// `NoDirection` where it has no normal.
+pub fn parallel_surface(
+    surface: &NurbsSurface,
+    distance: f64,
+    tolerance: &Tolerance,
+) -> Result<FittedSurface, GeometryError> {
+    check_work();
     let size = diagonal(&box_of(surface.control_points().iter()));
     let [du, dv]: [Domain; 2] = surface.domain().into();
     let least = LEAST * size * size / (du.length() * dv.length());

@@ -8,11 +8,11 @@ mod shapes;
 use std::collections::BTreeSet;
 use std::f64::consts::PI;
 
-use geometry::{Frame, NurbsCurve, Point3, Vector3};
+use geometry::{Frame, NurbsCurve, NurbsSurface, Point3, Vector3};
 use proptest::prelude::*;
-use shapes::{block, cone, cylinder, moved, near, sound, tolerance, turned};
+use shapes::{block, cone, cylinder, moved, near, sheet, sound, tolerance, turned};
 use surfacing::{EdgeShape, Rounding, healed, hollow, offset_shell, round_edges};
-use topology::{Body, EdgeId, Operation, Shell, Solid, combine, join};
+use topology::{Body, EdgeId, Operation, Shell, Solid, capped, combine, join};
 
 fn solid(shell: Shell) -> Solid {
     let Body::Solid(solid) = Body::from_shell(shell) else { panic!("open") };
@@ -250,4 +250,50 @@ fn roundings_heal_to_the_sharp_edges_and_nothing_else_changes() {
     let kept = |s: &Shell| s.faces().iter().filter(|f| f.surface.is_rational()).count();
     assert_eq!(kept(&left), 1);
     near(solid(left).measure().volume, 16_000.0 - PI * 160.0, 1e-7);
+}
+
+/// The area of the places inside an ellipse that are at least `by` from it: its parallel curve (do Carmo, Differential Geometry of
+/// Curves and Surfaces, section 1-5) between where it meets itself on the long axis, by Green's theorem.
+fn inside_ellipse(a: f64, b: f64, by: f64) -> f64 {
+    const STEPS: usize = 200_000;
+    let at = |t: f64| {
+        let speed = (a * t.sin()).hypot(b * t.cos());
+        [a * t.cos() - by * b * t.cos() / speed, b * t.sin() - by * a * t.sin() / speed]
+    };
+    // Beyond the swallowtail the upper half is above the axis.
+    let (mut low, mut high) = (0.0, PI / 2.0);
+    if by > b * b / a {
+        for _ in 0..80 {
+            let middle = 0.5 * (low + high);
+            if at(middle)[1] > 0.0 { high = middle } else { low = middle }
+        }
+    }
+    let (from, step) =
+        (high.min(if by > b * b / a { high } else { 0.0 }), |k: usize| k as f64 / STEPS as f64);
+    let quarter: f64 = (0..STEPS)
+        .map(|k| {
+            let [p, q] = [step(k), step(k + 1)].map(|s| at(from + (PI / 2.0 - from) * s));
+            0.5 * (p[1] + q[1]) * (p[0] - q[0])
+        })
+        .sum();
+    4.0 * quarter
+}
+
+#[test]
+fn noses_that_bend_more_tightly_than_the_wall_end_in_a_sharp_edge() {
+    let (a, b, height) = (30.0, 8.0, 40.0);
+    let world = Frame { origin: Point3::origin(), x: Vector3::x(), y: Vector3::y(), z: Vector3::z() };
+    // The seam on a nose, and away from it.
+    for (begin, walls) in [(0.0, [1.0, 2.0, 3.0, 4.5, 6.5]), (1.0, [1.0, 2.5, 3.0, 4.5, 6.5])] {
+        let ring = geometry::circle_arc(&world, 1.0, begin, 2.0 * PI).unwrap();
+        let ring = ring.mapped(|p| Point3::new(a * p.x, b * p.y, 0.0));
+        let side = NurbsSurface::ruled(&ring, &ring.mapped(|p| p + Vector3::z() * height)).unwrap();
+        let shell = capped(sheet(side), &tolerance(), |k| format!("end {k}")).unwrap();
+        let Body::Solid(source) = Body::from_shell(shell) else { panic!("open") };
+        near(source.measure().volume, PI * a * b * height, 1e-6);
+        for by in walls {
+            let expected = inside_ellipse(a, b, by) * (height - 2.0 * by);
+            near(solid(offset(source.outer(), -by)).measure().volume, expected, 1e-4);
+        }
+    }
 }

@@ -1,6 +1,10 @@
 //! Where offset faces meet along the edges at which they come apart or run over each other.
 
+use std::collections::BTreeMap;
+
 use geometry::{Domain, NurbsCurve, Point3, Vector3, closest_on_curve};
+
+use topology::straight_pcurve;
 
 use super::nodes::{Diagonal, End, Nodes, Solver};
 use super::parallel::{Carrier, common};
@@ -13,11 +17,21 @@ const MOST: usize = 128;
 const ON_BOTH: f64 = 0.1;
 /// Sine of the angle between faces below which they do not fix a place.
 const LEVEL: f64 = 1e-3;
+/// Cosine of the angle with which a curve that ends where it begins goes round.
+const ROUND: f64 = 0.99;
+/// Share of their first distance that two places of one face keep at least.
+const APART: f64 = 0.2;
 /// How many times as far as it should a place may be from the one before.
 const JUMP: f64 = 4.0;
 
 /// Places along an edge between two faces, each by its parameters on both.
 pub(super) type Run = Vec<[f64; 4]>;
+
+/// Places along all edges that are not images of edges of the source: by half-edge, and along new ones.
+pub(super) struct Runs {
+    pub(super) creases: BTreeMap<usize, Run>,
+    pub(super) diagonals: Vec<Run>,
+}
 
 /// A curve along which planes square to it are laid, with the part that an edge takes of it; beyond its ends it goes on
 /// straight, or round if it closes.
@@ -28,7 +42,14 @@ struct Guide<'a> {
 
 impl<'a> Guide<'a> {
     fn new(curve: &'a NurbsCurve) -> Self {
-        Self { curve, closed: (curve.start() - curve.end()).norm() <= 1e-9 * curve.polygon_length() }
+        let d = curve.domain();
+        let on =
+            matches!((curve.tangent(d.end), curve.tangent(d.start)), (Some(a), Some(b)) if a.dot(&b) > ROUND);
+        Self { curve, closed: on && Self::meets_itself(curve) }
+    }
+
+    fn meets_itself(curve: &NurbsCurve) -> bool {
+        (curve.start() - curve.end()).norm() <= 1e-9 * curve.polygon_length()
     }
 
     fn plane(&self, t: f64) -> Option<(Point3, Vector3)> {
@@ -75,6 +96,13 @@ impl Solver<'_> {
         let forward = self.web.halves.all[half].forward;
         let d = curve.domain();
         let [mut from, mut to] = ends.map(|e| guide.place(&nodes.points[e.node]));
+        if !guide.closed && Guide::meets_itself(curve) {
+            // From either side of the corner at which it begins and ends.
+            let halves = [curve.part(d.start, d.at(0.5)), curve.part(d.at(0.5), d.end)];
+            let [first, last] = if forward { [0, 1] } else { [1, 0] };
+            let place = |half: usize, end: &End| Guide::new(&halves[half]).place(&nodes.points[end.node]);
+            (from, to) = (place(first, &ends[0]), place(last, &ends[1]));
+        }
         if guide.closed {
             // Once round, wherever its vertex has come to.
             if ends[0].node == ends[1].node {
@@ -113,7 +141,15 @@ impl Solver<'_> {
         if taken.guide.closed && ends[0].node == ends[1].node {
             return Some(self.round(&taken, nodes, half).unwrap_or(1.0) * taken.guide.curve.length());
         }
-        Some((forward * (taken.to - taken.from)).signum() * chord)
+        let along = forward * (taken.to - taken.from);
+        let curve = taken.guide.curve;
+        // One that ends where it begins has a length too.
+        let size = if ends[0].node == ends[1].node {
+            curve.length() * along.abs() / curve.domain().length()
+        } else {
+            chord
+        };
+        Some(along.signum() * size)
     }
 
     /// -1 where a closed edge runs the other way round than its guide, else 1.
@@ -158,9 +194,9 @@ impl Solver<'_> {
             } else {
                 closest_on_curve(other_curve, &taken.guide.curve.point(inside)).parameter
             };
-            [(0, inside), (1, other)].map(|(k, t)| {
+            [(0, half, inside), (1, twin, other)].map(|(k, half, t)| {
                 let p = curves[k].pcurve.point(t);
-                [p.x, p.y]
+                self.beside_ridge(half, [p.x, p.y])
             })
         };
         let [from, to] = [[ends[0].uv, others[1].uv], [ends[1].uv, others[0].uv]];
@@ -173,14 +209,56 @@ impl Solver<'_> {
         let shifts = [moved(from, taken.from + inner), moved(to, taken.to - inner)];
         let spans = taken.guide.curve.knots().breaks().len() - 1;
         let count = (PER_SPAN * spans).clamp(LEAST, MOST);
+        let known = self.near.and_then(|(_, runs)| runs.creases.get(&half));
+        let known = known.filter(|run| run.len() == count + 1);
         let guess = |s: f64| {
+            if let Some(run) = known {
+                let p = run[(s * count as f64).round() as usize];
+                return [[p[0], p[1]], [p[2], p[3]]];
+            }
             let t = taken.from + (taken.to - taken.from) * s;
             let b = base(t);
             [0, 1].map(|k| [0, 1].map(|i| b[k][i] + shifts[0][k][i] * (1.0 - s) + shifts[1][k][i] * s))
         };
         let plane = |s: f64| taken.guide.plane(taken.from + (taken.to - taken.from) * s);
         let faces = [web.face(half), web.face(twin)];
-        self.run(faces, [from, to], count, &plane, &guess)
+        let ridge = self.near.is_none() && web.off_ridge(half).is_some();
+        self.run(faces, [from, to], count, &plane, &guess, ridge)
+            .or_else(|at| self.by_parameter(faces, [from, to], count).ok_or(at))
+    }
+
+    /// The same by equal steps of that parameter of either face that changes most: where an edge shrinks to next to nothing, planes
+    /// across it do not tell its places apart.
+    fn by_parameter(&self, faces: [usize; 2], [from, to]: [[[f64; 2]; 2]; 2], count: usize) -> Option<Run> {
+        let share = |&(k, axis): &(usize, usize)| {
+            (to[k][axis] - from[k][axis]).abs() / self.faces[faces[k]].bounds[axis].length()
+        };
+        let all = [(0, 0), (0, 1), (1, 0), (1, 1)];
+        let (k, axis) = all.into_iter().max_by(|a, b| share(a).total_cmp(&share(b)))?;
+        let own = &self.faces[faces[k]];
+        let other = &self.faces[faces[1 - k]];
+        let domain = own.bounds[1 - axis];
+        let flat = |at: [[f64; 2]; 2]| [at[0][0], at[0][1], at[1][0], at[1][1]];
+        let mut out = vec![flat(from)];
+        for step in 1..count {
+            let s = step as f64 / count as f64;
+            let between = [0, 1].map(|f| [0, 1].map(|i| from[f][i] + (to[f][i] - from[f][i]) * s));
+            let place = |x: f64| if axis == 0 { [between[k][0], x] } else { [x, between[k][1]] };
+            let line = straight_pcurve(domain, place(domain.start), place(domain.end)).ok()?;
+            let carriers = [Carrier::Line(own, &line), Carrier::Face(other)];
+            let last = out[out.len() - 1];
+            let tries = [[last[2 * k + 1 - axis], 0.0], [between[k][1 - axis], 0.0]];
+            let beside = [[last[2 * (1 - k)], last[2 * (1 - k) + 1]], between[1 - k]];
+            let found = tries.iter().zip(beside).find_map(|(x, y)| {
+                common(&carriers, &[*x, y], None).filter(|f| f.miss <= ON_BOTH * self.tolerance.fit)
+            })?;
+            let mut at = [[0.0; 2]; 2];
+            at[k] = place(found.at[0][0]);
+            at[1 - k] = found.at[1];
+            out.push(flat(at));
+        }
+        out.push(flat(to));
+        Some(out)
     }
 
     /// The same for a new edge.
@@ -193,7 +271,7 @@ impl Solver<'_> {
                 |k: usize, i: usize| diagonal.uv[0][k][i] + (diagonal.uv[1][k][i] - diagonal.uv[0][k][i]) * s;
             [0, 1].map(|k| [at(k, 0), at(k, 1)])
         };
-        self.run(diagonal.faces, diagonal.uv, LEAST, &plane, &guess)
+        self.run(diagonal.faces, diagonal.uv, LEAST, &plane, &guess, false)
     }
 
     fn run(
@@ -203,6 +281,7 @@ impl Solver<'_> {
         count: usize,
         plane: &dyn Fn(f64) -> Option<(Point3, Vector3)>,
         guess: &dyn Fn(f64) -> [[f64; 2]; 2],
+        ridge: bool,
     ) -> Result<Run, Point3> {
         let both = faces.map(|f| &self.faces[f]);
         let carriers = both.map(Carrier::Face);
@@ -230,6 +309,14 @@ impl Solver<'_> {
             }
             let found = tries.iter().find_map(|from| {
                 let found = common(&carriers, from, Some(plane))?;
+                // A place of a face is one with itself.
+                let apart = |at: [[f64; 2]; 2]| {
+                    let [p, q] = [0, 1].map(|k| both[k].ground.point(at[k]));
+                    (p - q).norm()
+                };
+                if ridge && apart([found.at[0], found.at[1]]) < APART * apart(tries[0]) {
+                    return None;
+                }
                 (found.miss <= ON_BOTH * self.tolerance.fit).then(|| flat([found.at[0], found.at[1]]))
             });
             out.push(found.ok_or_else(lost)?);
@@ -240,7 +327,11 @@ impl Solver<'_> {
         let points = points.ok_or_else(Point3::origin)?;
         let steps: Vec<f64> = points.windows(2).map(|w| (w[1] - w[0]).norm()).collect();
         let mean = steps.iter().sum::<f64>() / steps.len() as f64;
-        match steps.iter().position(|s| *s > JUMP * mean && *s > self.tolerance.join) {
+        // Where an offset is next to shrinking to a point its places stand still, but no farther apart than the planes elsewhere.
+        let laid: Vec<Point3> =
+            (0..=count).filter_map(|k| plane(k as f64 / count as f64)).map(|p| p.0).collect();
+        let widest = laid.windows(2).map(|w| (w[1] - w[0]).norm()).fold(mean, f64::max);
+        match steps.iter().position(|s| *s > JUMP * widest && *s > self.tolerance.join) {
             Some(k) => Err(points[k]),
             None => Ok(out),
         }

@@ -12,15 +12,15 @@ mod rebuilt;
 mod recut;
 mod web;
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, Tolerance, offset_surface};
+use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, Tolerance, offset_surface, parallel_surface};
 use topology::{EdgeId, Face, SeamSide, Shell, VertexId, face_extent, meeting};
 
 use crate::SurfacingError;
 use carried::carried;
-use parted::parted;
+use parted::{Where, parted};
 use rebuilt::rebuilt;
 use recut::{reach_over, recut, run_on};
 
@@ -55,6 +55,9 @@ enum Kind {
 struct Joints {
     users: Vec<Vec<(usize, usize, usize)>>,
     kinds: Vec<Kind>,
+    /// Edges along ridges, on either side of which a face is to end where its offset meets itself: 1 where it then bends outwards
+    /// there, -1 where it bends inwards.
+    ridges: BTreeMap<usize, f64>,
 }
 
 /// An opening where faces were taken out of a shell, over which those beside it are to grow.
@@ -118,7 +121,11 @@ impl<'a> Offsets<'a> {
             }
             _ => Kind::Smooth,
         };
-        Joints { users: self.users.clone(), kinds: self.users.iter().enumerate().map(kind).collect() }
+        Joints {
+            users: self.users.clone(),
+            kinds: self.users.iter().enumerate().map(kind).collect(),
+            ridges: BTreeMap::new(),
+        }
     }
 
     /// The shell offset by `distances[face]` mm to the outer side of every face, below 0 to the inner one.
@@ -150,7 +157,8 @@ impl<'a> Offsets<'a> {
             moved(shell, distances, &joints, tolerance)
                 .or_else(|error| rebuilt(shell, distances, &joints, tolerance).map_err(|_| error))
         };
-        made.or_else(|error| without_folds(shell, distances, tolerance)?.ok_or(error))
+        made.or_else(|error| without_folds(shell, distances, Where::Around, tolerance)?.ok_or(error))
+            .or_else(|error| without_folds(shell, distances, Where::Ridges, tolerance)?.ok_or(error))
     }
 }
 
@@ -178,7 +186,7 @@ fn moved(
     for (face, distance) in shell.faces().iter().zip(distances) {
         let along_normal = if face.reversed { -distance } else { *distance };
         let part = face_extent(face);
-        let (surface, deviation) = offset_of(&face_surface(face, part), along_normal, part, tolerance)?;
+        let (surface, deviation) = offset_of(&face_surface(face, part), along_normal, Some(part), tolerance)?;
         max_deviation = max_deviation.max(deviation);
         surfaces.push(surface);
     }
@@ -190,11 +198,18 @@ fn moved(
 fn without_folds(
     shell: &Shell,
     distances: &[f64],
+    at: Where,
     tolerance: &Tolerance,
 ) -> Result<Option<OffsetShell>, SurfacingError> {
-    let Some(parted) = parted(shell, distances)? else { return Ok(None) };
+    let Some(parted) = parted(shell, distances, at)? else { return Ok(None) };
     let distances: Vec<f64> = parted.faces.iter().map(|f| distances[*f]).collect();
-    let joints = Offsets::new(&parted.shell, tolerance)?.joints(&distances);
+    let mut joints = Offsets::new(&parted.shell, tolerance)?.joints(&distances);
+    for ridge in parted.ridges {
+        joints.kinds[ridge] = Kind::Sharp;
+        if let Some((f, ..)) = joints.users[ridge].first() {
+            joints.ridges.insert(ridge, -distances[*f].signum());
+        }
+    }
     let made = rebuilt(&parted.shell, &distances, &joints, tolerance)?;
     let of = made.of.iter().map(|f| parted.faces[*f]).collect();
     let free = made.free.into_iter().map(|(e, curve)| (parted.edges[e.index()], curve)).collect();
@@ -261,15 +276,18 @@ fn face_surface(face: &Face, part: [Domain; 2]) -> Arc<NurbsSurface> {
 fn offset_of(
     surface: &Arc<NurbsSurface>,
     distance: f64,
-    part: [Domain; 2],
+    part: Option<[Domain; 2]>,
     tolerance: &Tolerance,
 ) -> Result<(Arc<NurbsSurface>, f64), SurfacingError> {
     if distance == 0.0 {
         return Ok((surface.clone(), 0.0));
     }
-    let made = offset_surface(surface, distance, part, tolerance)?;
+    let made = match part {
+        Some(part) => offset_surface(surface, distance, part, tolerance)?,
+        None => parallel_surface(surface, distance, tolerance)?,
+    };
     if !made.converged {
-        let [u, v] = part;
+        let [u, v] = part.unwrap_or(surface.domain().into());
         let at: Point3 = surface.point(u.at(0.5), v.at(0.5));
         return Err(SurfacingError::OffsetRough { deviation: made.max_deviation, at: at.into() });
     }

@@ -10,6 +10,7 @@ use geometry::{NurbsCurve, Point3, Tolerance, Vector3};
 use topology::straight_pcurve;
 
 use super::Kind;
+use super::creases::Runs;
 use super::parallel::{Carrier, Parallel, common};
 use super::web::{Corner, Fan, Web};
 
@@ -21,6 +22,8 @@ const ONE: f64 = 0.2;
 const FROM_POLE: f64 = 0.02;
 /// Shares of a pole at which is looked whether the offset shrinks to a point there too.
 const TIP_PLACES: [f64; 3] = [0.25, 0.5, 0.75];
+/// Places on either side of a ridge at which is looked whether the offset has met itself.
+const SEARCHED: usize = 200;
 /// Sine of the angle between faces from which an edge between them has a direction.
 const LEVEL: f64 = 1e-9;
 
@@ -57,8 +60,8 @@ pub(super) struct Solver<'a> {
     pub(super) faces: &'a [Parallel],
     /// The images of edges that stay, by half-edge, run on beyond their ends.
     pub(super) lines: &'a [Option<NurbsCurve>],
-    /// The ends of half-edges near which they are looked for; without one, where the source has them.
-    pub(super) near: Option<&'a Nodes>,
+    /// What was found before, near which everything is looked for; without it, where the source has it.
+    pub(super) near: Option<(&'a Nodes, &'a Runs)>,
     pub(super) tolerance: &'a Tolerance,
 }
 
@@ -95,7 +98,7 @@ impl Solver<'_> {
     }
 
     fn near_end(&self, half: usize, begins: bool) -> Option<End> {
-        self.near?.ends.get(&half)?[usize::from(!begins)]
+        self.near?.0.ends.get(&half)?[usize::from(!begins)]
     }
 
     /// The place of a corner in the source.
@@ -106,7 +109,36 @@ impl Solver<'_> {
         }
         let used = self.web.used(leaving);
         let p = if self.web.halves.all[leaving].forward { used.pcurve.start() } else { used.pcurve.end() };
-        [p.x, p.y]
+        let ridge =
+            [leaving, fan.corners[corner].coming].into_iter().find(|h| self.web.off_ridge(*h).is_some());
+        ridge.map_or([p.x, p.y], |half| self.beside_ridge(half, [p.x, p.y]))
+    }
+
+    /// From a place on a ridge about as far into the face of a half-edge along it as to where the offset meets itself.
+    pub(super) fn beside_ridge(&self, half: usize, at: [f64; 2]) -> [f64; 2] {
+        let Some((axis, way)) = self.web.off_ridge(half) else { return at };
+        let face = &self.faces[self.web.face(half)];
+        let bounds = face.bounds[axis];
+        let moved = |by: f64| {
+            let mut place = at;
+            place[axis] = bounds.clamp(at[axis] + by);
+            place
+        };
+        let Some(rate) = face.ground.place(at).map(|p| p.rates[axis]) else { return at };
+        let reach = (bounds.end - at[axis]).max(at[axis] - bounds.start);
+        // What folds may be narrow.
+        let searched = |k: usize| (k as f64 / SEARCHED as f64).powi(2);
+        // The offset of both sides runs back behind the ridge, and has come forward again where they meet.
+        let ahead = |k: usize| {
+            let by = reach * searched(k);
+            let sides = face.point(moved(by)).zip(face.point(moved(-by)));
+            sides.is_some_and(|(p, q)| (p - q).dot(&rate) > 0.0)
+        };
+        if ahead(1) {
+            return at;
+        }
+        let met = (2..=SEARCHED).find(|&k| ahead(k)).unwrap_or(1);
+        moved(way * reach * searched(met))
     }
 
     /// Where a fan's vertex is when it goes with its faces.

@@ -1,9 +1,11 @@
-//! Faces parted along parameter lines where their offsets begin to fold over, so that what folds is a face of its own and can
-//! vanish.
+//! Faces parted where their offsets fold over: along the parameter lines between which they do, so that what folds is a face of
+//! its own and can vanish; or along the ridge in the middle of what folds, on either side of which the face then ends where it meets
+//! itself (the swallowtail of Maekawa, An overview of offset curves and surfaces, CAD 31, 1999, section 3).
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use geometry::{Domain, Point3, bisect, polygon_holds, tightest_bend_of};
+use geometry::{Domain, Point3, SurfaceDerivatives, Vector3, bisect, polygon_holds, tightest_bend_of};
 use topology::{
     Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, face_extent, straight_pcurve,
 };
@@ -12,7 +14,7 @@ use crate::SurfacingError;
 
 /// Places per span, and at least in all, at which the bending is looked at.
 const PER_SPAN: usize = 4;
-const LEAST: usize = 24;
+const LEAST: usize = 48;
 const MOST_PLACES: usize = 96;
 /// Share of a face's extent by which a cut lies inside what folds, and within which two cuts are one.
 const INSIDE: f64 = 1e-7;
@@ -20,6 +22,11 @@ const INSIDE: f64 = 1e-7;
 const ON_LINE: f64 = 1e-6;
 /// Places of each span of a curve at which is looked whether it crosses a line.
 const LOOKED_AT: usize = 8;
+/// How far from folding a line's places may be beside one at which it is looked whether they do, and rounds of that.
+const NEARLY: f64 = -0.5;
+const NARROWED: usize = 40;
+/// Places at which the ridge's end is looked for.
+const FINE: usize = 64;
 /// Edges of a face that are parted for one cut at most.
 const MOST: usize = 8;
 
@@ -28,26 +35,59 @@ pub(super) struct Parted {
     pub(super) shell: Shell,
     pub(super) faces: Vec<usize>,
     pub(super) edges: Vec<EdgeId>,
+    /// Edges along ridges.
+    pub(super) ridges: BTreeSet<usize>,
+}
+
+/// Where faces that fold are parted.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Where {
+    /// About what folds.
+    Around,
+    /// In the middle of what folds, and where it ends inside a face.
+    Ridges,
+}
+
+/// A parameter line along which faces are cut: all pieces that it crosses, or, along a ridge, the one that holds a place.
+struct Cut {
+    axis: usize,
+    at: f64,
+    ridge: Option<[f64; 2]>,
 }
 
 /// The shell with faces parted where their offsets begin to fold; `None` where there is nothing to part.
 ///
 /// # Errors
 /// What keeps the parts from being a shell.
-pub(super) fn parted(shell: &Shell, distances: &[f64]) -> Result<Option<Parted>, SurfacingError> {
+pub(super) fn parted(shell: &Shell, distances: &[f64], at: Where) -> Result<Option<Parted>, SurfacingError> {
     let mut cutting = Cutting {
         vertices: shell.vertices().to_vec(),
         edges: shell.edges().to_vec(),
         faces: shell.faces().to_vec(),
         of: (0..shell.faces().len()).collect(),
         was: (0..shell.edges().len() as u32).map(EdgeId).collect(),
+        ridges: BTreeSet::new(),
     };
     let mut any = false;
     for (f, face) in shell.faces().iter().enumerate() {
-        for (axis, at) in folds(face, if face.reversed { -distances[f] } else { distances[f] }) {
+        let distance = if face.reversed { -distances[f] } else { distances[f] };
+        let Some(folding) = Folding::of(face, distance) else { continue };
+        let cuts = match at {
+            Where::Around => folding.around(),
+            Where::Ridges => folding.ridges(),
+        };
+        for cut in cuts {
+            if cut.ridge.is_some() && cutting.is_seam(f, &cut) {
+                any |= cutting.mark_seam(f, &cut);
+                continue;
+            }
             for piece in 0..cutting.faces.len() {
-                if cutting.of[piece] == f {
-                    any |= cutting.cut(piece, axis, at)?;
+                let holds = |place: &[f64; 2]| {
+                    let outer = cutting.faces[piece].loops.first().map(outline);
+                    outer.is_some_and(|o| polygon_holds(&o, place))
+                };
+                if cutting.of[piece] == f && cut.ridge.as_ref().is_none_or(holds) {
+                    any |= cutting.cut(piece, &cut)?;
                 }
             }
         }
@@ -56,59 +96,247 @@ pub(super) fn parted(shell: &Shell, distances: &[f64]) -> Result<Option<Parted>,
         return Ok(None);
     }
     let shell = Shell::try_new(cutting.vertices, cutting.edges, cutting.faces)?;
-    Ok(Some(Parted { shell, faces: cutting.of, edges: cutting.was }))
+    Ok(Some(Parted { shell, faces: cutting.of, edges: cutting.was, ridges: cutting.ridges }))
 }
 
-/// The parameter lines, each by its axis and place, between which a face's offset folds.
-fn folds(face: &Face, distance: f64) -> Vec<(usize, f64)> {
-    let surface = &face.surface;
-    let extent = face_extent(face);
-    let outlines: Vec<Vec<[f64; 2]>> = face.loops.iter().map(outline).collect();
-    let whole = face.is_whole();
-    let holds = |at: &[f64; 2]| match outlines.split_first() {
-        _ if whole => true,
-        Some((outer, holes)) => polygon_holds(outer, at) && !holes.iter().any(|h| polygon_holds(h, at)),
-        None => false,
-    };
-    // Above 0 where it folds.
-    let fold = |at: [f64; 2]| {
-        let d = surface.derivatives(at[0], at[1]);
-        let bend =
-            |(gauss, mean): (f64, f64)| distance.signum() * mean + (mean * mean - gauss).max(0.0).sqrt();
-        d.curvatures().map_or(f64::MIN, |c| bend(c) * distance.abs() - 1.0)
-    };
-    let lines = [0, 1].map(|k| {
-        let knots = if k == 0 { surface.knots_u() } else { surface.knots_v() };
-        let (d, spans) = (extent[k], knots.breaks().len() - 1);
-        let count = (PER_SPAN * spans).clamp(LEAST, MOST_PLACES);
-        (0..=count).map(|i| d.at((i as f64 + 0.5) / (count as f64 + 1.0))).collect::<Vec<f64>>()
-    });
-    if tightest_bend_of(surface, extent, distance > 0.0).is_none_or(|(radius, _)| radius > distance.abs()) {
-        return Vec::new();
-    }
-    let at = |axis: usize, along: f64, across: f64| if axis == 0 { [along, across] } else { [across, along] };
-    let mut out = Vec::new();
-    for axis in 0..2 {
-        // How far the worst place of a line is over.
-        let worst = |along: f64| {
-            let places = lines[1 - axis].iter().map(|&across| at(axis, along, across));
-            places.filter(|p| holds(p)).map(fold).fold(f64::MIN, f64::max)
+/// A face whose offset folds somewhere, with how much it does at places of a grid.
+struct Folding<'a> {
+    face: &'a Face,
+    distance: f64,
+    extent: [Domain; 2],
+    lines: [Vec<f64>; 2],
+    /// By the number of the line across u, then of that across v: above 0 where it folds.
+    over: Vec<Vec<f64>>,
+}
+
+impl<'a> Folding<'a> {
+    /// `None` for a face whose offset does not fold. The distance is that along the surface's normal.
+    fn of(face: &'a Face, distance: f64) -> Option<Self> {
+        let surface = &face.surface;
+        let extent = face_extent(face);
+        let (radius, tightest) = tightest_bend_of(surface, extent, distance > 0.0)?;
+        if radius > distance.abs() {
+            return None;
+        }
+        let lines = [0, 1].map(|k| {
+            let knots = if k == 0 { surface.knots_u() } else { surface.knots_v() };
+            let (d, spans) = (extent[k], knots.breaks().len() - 1);
+            let count = (PER_SPAN * spans).clamp(LEAST, MOST_PLACES);
+            let mut lines: Vec<f64> =
+                (0..=count).map(|i| d.at((i as f64 + 0.5) / (count as f64 + 1.0))).collect();
+            // What folds can be narrower than they are apart.
+            lines.push(tightest[k]);
+            lines.sort_by(f64::total_cmp);
+            lines.dedup();
+            lines
+        });
+        let mut folding = Self { face, distance, extent, lines, over: Vec::new() };
+        let outlines: Vec<Vec<[f64; 2]>> = face.loops.iter().map(outline).collect();
+        let whole = face.is_whole();
+        let holds = |at: &[f64; 2]| match outlines.split_first() {
+            _ if whole => true,
+            Some((outer, holes)) => polygon_holds(outer, at) && !holes.iter().any(|h| polygon_holds(h, at)),
+            None => false,
         };
-        let over: Vec<(f64, f64)> = lines[axis].iter().map(|&a| (a, worst(a))).collect();
-        for pair in over.windows(2) {
-            let [(a, x), (b, y)] = [pair[0], pair[1]];
-            if (x >= 0.0) == (y >= 0.0) {
+        let looked = |folding: &Self| -> Vec<Vec<f64>> {
+            let row = |u: &f64| {
+                let at = |v: &f64| if holds(&[*u, *v]) { folding.fold([*u, *v]) } else { f64::MIN };
+                folding.lines[1].iter().map(at).collect()
+            };
+            folding.lines[0].iter().map(row).collect()
+        };
+        folding.over = looked(&folding);
+        let between = [0, 1].map(|axis| folding.hidden(axis));
+        if between.iter().any(|b| !b.is_empty()) {
+            for (lines, more) in folding.lines.iter_mut().zip(between) {
+                lines.extend(more);
+                lines.sort_by(f64::total_cmp);
+                lines.dedup();
+            }
+            folding.over = looked(&folding);
+        }
+        Some(folding)
+    }
+
+    /// Lines beside those looked at at which it folds, though it does at none of those: where it is bent most between its neighbours.
+    fn hidden(&self, axis: usize) -> Vec<f64> {
+        let lines = &self.lines[axis];
+        let count = self.lines[1 - axis].len();
+        let worst: Vec<f64> = (0..lines.len())
+            .map(|i| (0..count).map(|j| self.over(axis, i, j)).fold(f64::MIN, f64::max))
+            .collect();
+        let mut out = Vec::new();
+        for i in 1..lines.len().saturating_sub(1) {
+            let is_top = worst[i] > worst[i - 1] && worst[i] >= worst[i + 1];
+            if !is_top || worst[i] >= 0.0 || worst[i] < NEARLY {
                 continue;
             }
-            let border = bisect(a, b, |t| worst(t) >= 0.0);
-            let inside = INSIDE * extent[axis].length();
-            out.push((axis, if x >= 0.0 { border - inside } else { border + inside }));
+            let own: Vec<f64> = (0..count)
+                .filter(|&j| self.over(axis, i, j) > f64::MIN)
+                .map(|j| self.lines[1 - axis][j])
+                .collect();
+            let (mut a, mut b) = (lines[i - 1], lines[i + 1]);
+            for _ in 0..NARROWED {
+                let (p, q) = (a + (b - a) / 3.0, b - (b - a) / 3.0);
+                if self.worst(axis, p, &own) < self.worst(axis, q, &own) { a = p } else { b = q }
+            }
+            let top = 0.5 * (a + b);
+            if self.worst(axis, top, &own) >= 0.0 {
+                out.push(top);
+            }
         }
+        out
     }
-    out
+
+    /// How far apart the lines across a parameter are.
+    fn spacing(&self, axis: usize) -> f64 {
+        self.extent[axis].length() / (self.lines[axis].len() - 1) as f64
+    }
+
+    /// How much the offset is folded at a place, above 0 where it is.
+    fn fold(&self, [u, v]: [f64; 2]) -> f64 {
+        folded(&self.face.surface.derivatives(u, v), self.distance)
+    }
+
+    fn at(axis: usize, along: f64, across: f64) -> [f64; 2] {
+        if axis == 0 { [along, across] } else { [across, along] }
+    }
+
+    /// How much the offset is folded at most along a parameter line, where the face has it.
+    fn worst(&self, axis: usize, along: f64, across: &[f64]) -> f64 {
+        across.iter().map(|&x| self.fold(Self::at(axis, along, x))).fold(f64::MIN, f64::max)
+    }
+
+    fn over(&self, axis: usize, i: usize, j: usize) -> f64 {
+        if axis == 0 { self.over[i][j] } else { self.over[j][i] }
+    }
+
+    /// The lines between which it folds.
+    fn around(&self) -> Vec<Cut> {
+        let mut out = Vec::new();
+        for axis in 0..2 {
+            let count = self.lines[1 - axis].len();
+            let worst = |i: usize| (0..count).map(|j| self.over(axis, i, j)).fold(f64::MIN, f64::max);
+            for i in 1..self.lines[axis].len() {
+                if (worst(i - 1) >= 0.0) == (worst(i) >= 0.0) {
+                    continue;
+                }
+                // Only where the face is: on the lines across that fold beside it.
+                let folds = if worst(i) >= 0.0 { i } else { i - 1 };
+                let across: Vec<f64> = (0..count)
+                    .filter(|&j| self.over(axis, folds, j) >= 0.0)
+                    .map(|j| self.lines[1 - axis][j])
+                    .collect();
+                let border = self.border(axis, i, &across);
+                let inside = INSIDE * self.extent[axis].length();
+                let at = if folds == i { border + inside } else { border - inside };
+                out.push(Cut { axis, at, ridge: None });
+            }
+        }
+        out
+    }
+
+    /// Where between two lines it begins to fold, on some lines across.
+    fn border(&self, axis: usize, i: usize, across: &[f64]) -> f64 {
+        let lines = &self.lines[axis];
+        bisect(lines[i - 1], lines[i], |t| self.worst(axis, t, across) >= 0.0)
+    }
+
+    /// The lines along the ridges of what folds, and before each those at which it ends inside the face.
+    fn ridges(&self) -> Vec<Cut> {
+        let mut out = Vec::new();
+        for area in self.areas() {
+            let most =
+                area.iter().copied().max_by(|a, b| self.over[a[0]][a[1]].total_cmp(&self.over[b[0]][b[1]]));
+            let Some([i, j]) = most else { continue };
+            let place = [self.lines[0][i], self.lines[1][j]];
+            // A ridge runs across the direction of the tightest bend.
+            let Some(axis) = self.across(place) else { continue };
+            let along = 1 - axis;
+            let index = |cell: &[usize; 2]| cell[along];
+            let (Some(low), Some(high)) = (area.iter().map(index).min(), area.iter().map(index).max()) else {
+                continue;
+            };
+            let line_of = |k: usize| {
+                let own = area.iter().filter(|c| c[along] == k).map(|c| self.lines[axis][c[axis]]);
+                own.collect::<Vec<f64>>()
+            };
+            let (mut middle, mut ends) = (place[axis], [self.extent[along].start, self.extent[along].end]);
+            for (k, next, end) in [(low, low, 0), (high, high + 1, 1)] {
+                let inside = if end == 0 { low > 0 } else { high + 1 < self.lines[along].len() };
+                if !inside {
+                    continue;
+                }
+                let places = line_of(k);
+                ends[end] = self.border(along, next, &places);
+                out.push(Cut { axis: along, at: ends[end], ridge: None });
+                let fold = |x: &f64| self.fold(Self::at(along, ends[end], *x));
+                let top = self.extent[axis].start..=self.extent[axis].end;
+                let fine = (0..=FINE).map(|n| {
+                    let (a, b) = (places[0], places[places.len() - 1]);
+                    let more = self.spacing(axis);
+                    a - more + (b - a + 2.0 * more) * n as f64 / FINE as f64
+                });
+                middle = fine
+                    .filter(|x| top.contains(x))
+                    .max_by(|a, b| fold(a).total_cmp(&fold(b)))
+                    .unwrap_or(middle);
+            }
+            // A ridge next to where the face closes on itself is there.
+            let whole = <[Domain; 2]>::from(self.face.surface.domain())[axis];
+            let step = 1.5 * self.spacing(axis);
+            if self.face.surface.closes(1e-9)[axis] {
+                if middle - whole.start <= step {
+                    middle = whole.start;
+                } else if whole.end - middle <= step {
+                    middle = whole.end;
+                }
+            }
+            let half = 0.5 * (ends[0] + ends[1]);
+            let ridge = Some(Self::at(along, half, middle));
+            out.push(Cut { axis, at: middle, ridge });
+        }
+        out
+    }
+
+    /// What folds, area by area, each as the numbers of the lines across u and v.
+    fn areas(&self) -> Vec<Vec<[usize; 2]>> {
+        let mut left: BTreeSet<[usize; 2]> = BTreeSet::new();
+        for (i, row) in self.over.iter().enumerate() {
+            left.extend(row.iter().enumerate().filter(|(_, x)| **x >= 0.0).map(|(j, _)| [i, j]));
+        }
+        let mut out = Vec::new();
+        while let Some(first) = left.pop_first() {
+            let mut area = vec![first];
+            let mut next = 0;
+            while next < area.len() {
+                let [i, j] = area[next];
+                let beside = [[i + 1, j], [i.wrapping_sub(1), j], [i, j + 1], [i, j.wrapping_sub(1)]];
+                area.extend(beside.into_iter().filter(|cell| left.remove(cell)));
+                next += 1;
+            }
+            out.push(area);
+        }
+        out
+    }
+
+    /// The parameter along which the surface bends most tightly at a place.
+    fn across(&self, [u, v]: [f64; 2]) -> Option<usize> {
+        let d = self.face.surface.derivatives(u, v);
+        let along = |rate: &Vector3| Some(d.normal_curvature(rate)? * self.distance.signum());
+        let (a, b) = (along(&d.u)?, along(&d.v)?);
+        Some(usize::from(b > a))
+    }
 }
 
-fn outline(bound: &Loop) -> Vec<[f64; 2]> {
+/// How much an offset is folded at a place of its surface, by the distance along the normal: above 0 where it is.
+pub(super) fn folded(d: &SurfaceDerivatives, distance: f64) -> f64 {
+    let bend = |(gauss, mean): (f64, f64)| distance.signum() * mean + (mean * mean - gauss).max(0.0).sqrt();
+    d.curvatures().map_or(f64::MIN, |c| bend(c) * distance.abs() - 1.0)
+}
+
+/// A loop as a polygon of the parameter plane.
+pub(super) fn outline(bound: &Loop) -> Vec<[f64; 2]> {
     let mut out = Vec::new();
     for used in &bound.edges {
         let mut run: Vec<[f64; 2]> = used
@@ -135,11 +363,36 @@ struct Cutting {
     faces: Vec<Face>,
     of: Vec<usize>,
     was: Vec<EdgeId>,
+    ridges: BTreeSet<usize>,
 }
 
 impl Cutting {
+    /// Whether a line is where a face closes on itself.
+    fn is_seam(&self, f: usize, cut: &Cut) -> bool {
+        let surface = &self.faces[f].surface;
+        let d = <[Domain; 2]>::from(surface.domain())[cut.axis];
+        surface.closes(1e-9)[cut.axis] && (cut.at == d.start || cut.at == d.end)
+    }
+
+    /// Takes the edges along a face's seam for those along a ridge; whether there are any.
+    fn mark_seam(&mut self, f: usize, cut: &Cut) -> bool {
+        let d = <[Domain; 2]>::from(self.faces[f].surface.domain())[cut.axis];
+        let near = ON_LINE * d.length();
+        let on = |p: Point3, end: f64| (p[cut.axis] - end).abs() <= near;
+        let pieces = (0..self.faces.len()).filter(|&k| self.of[k] == f);
+        let uses = pieces.flat_map(|k| &self.faces[k].loops).flat_map(|l| &l.edges);
+        let along = |end: f64| {
+            let own = uses.clone().filter(move |u| on(u.pcurve.start(), end) && on(u.pcurve.end(), end));
+            own.map(|u| u.edge.index()).collect::<BTreeSet<usize>>()
+        };
+        let both: BTreeSet<usize> = along(d.start).intersection(&along(d.end)).copied().collect();
+        let any = !both.is_empty();
+        self.ridges.extend(both);
+        any
+    }
+
     /// Cuts a face along a parameter line that crosses its outline twice; whether it did.
-    fn cut(&mut self, f: usize, axis: usize, at: f64) -> Result<bool, SurfacingError> {
+    fn cut(&mut self, f: usize, &Cut { axis, at, ridge }: &Cut) -> Result<bool, SurfacingError> {
         let extent = face_extent(&self.faces[f])[axis];
         let near = ON_LINE * extent.length();
         if at <= extent.start + near || at >= extent.end - near {
@@ -208,6 +461,9 @@ impl Cutting {
         self.of.push(self.of[f]);
         self.edges.push(Edge { curve: Some(curve), start, end, tolerance });
         self.was.push(EdgeId(u32::MAX));
+        if ridge.is_some() {
+            self.ridges.insert(id.index());
+        }
         Ok(true)
     }
 
@@ -252,6 +508,9 @@ impl Cutting {
         self.edges[id.index()] = Edge { curve: first, end: middle, ..edge.clone() };
         self.edges.push(Edge { curve: second, start: middle, ..edge });
         self.was.push(self.was[id.index()]);
+        if self.ridges.contains(&id.index()) {
+            self.ridges.insert(new.index());
+        }
         for bound in self.faces.iter_mut().flat_map(|f| &mut f.loops) {
             let mut out = Vec::with_capacity(bound.edges.len());
             for used in bound.edges.drain(..) {

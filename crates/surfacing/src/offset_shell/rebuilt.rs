@@ -9,15 +9,18 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use geometry::{
-    Domain, GoesOn, NurbsCurve, NurbsSurface, OnSurface, Point3, Tolerance, extended_surface, fit_meeting,
-    nearby_on_surface, with_end_at,
+    Domain, GeometryError, GoesOn, NurbsCurve, NurbsSurface, OnSurface, Point3, Tolerance, extended_surface,
+    fit_meeting, nearby_on_surface, polygon_holds, tightest_bend_of, with_end_at,
 };
-use topology::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, straight_pcurve};
+use topology::{
+    Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, face_extent, straight_pcurve,
+};
 
 use super::carried::curve_on;
-use super::creases::{Run, extent_of};
+use super::creases::{Run, Runs, extent_of};
 use super::nodes::{End, Nodes, Solver};
 use super::parallel::{Parallel, tips};
+use super::parted::{folded, outline};
 use super::web::Web;
 use super::{Joints, Kind, OffsetShell, face_surface, offset_of, reach_over, run_on};
 use crate::SurfacingError;
@@ -31,18 +34,23 @@ const BESIDE: f64 = 0.3;
 const SHORT: f64 = 0.5;
 /// Share of the step within which edges vanish together.
 const TOGETHER: f64 = 1e-3;
-/// Halvings of the way to where vertices are lost, in which edges may vanish before.
-const HALVINGS: usize = 10;
+/// Steps back from where vertices are lost, and halvings of one of them, in which edges may vanish before.
+const STEPS: usize = 16;
+const HALVINGS: usize = 8;
 /// Rounds of vanishing at most.
 const ROUNDS: usize = 24;
 /// Share of its extent by which a face is offset beyond its edges.
 const MORE: f64 = 0.02;
+/// Cosine of the angle between the first and the last step of an edge that goes round.
+const ROUND: f64 = 0.5;
 /// Share of a surface's extent within which a run is one of its parameter lines.
 const SAME_LINE: f64 = 1e-9;
 /// Share of a surface's extent within which parameters are the same.
 const SAME: f64 = 1e-5;
-/// Share of its extent from a face's border on which it must not fold.
-const BORDER: f64 = 1e-3;
+/// Places of a face in either direction at which is looked whether it is folded, and how much it may be, since it can end just
+/// where it begins to.
+const LOOKED_AT_INSIDE: usize = 40;
+const FOLDED: f64 = 1e-2;
 /// Places of a curve at which is looked how far a face reaches.
 const LOOKED_AT: usize = 16;
 
@@ -91,7 +99,7 @@ pub(super) fn closed_over(
         web.contract_faces(gone, whole);
         let made = web.close_over().map_err(|h| open(middle(&web, h)));
         let left = web.left().any(|h| gone.contains(&web.face(h)));
-        let made = made.and_then(|()| if left { Err(SurfacingError::Empty) } else { Ok(web) });
+        let made = made.and(if left { Err(SurfacingError::Empty) } else { Ok(web) });
         match made.and_then(|web| settled(web, &faces, margin, tolerance)) {
             Ok(made) => return Ok(made.shell),
             Err(error) => last = Some(error),
@@ -137,16 +145,29 @@ fn settled(
 
 /// The edges that vanish on a part of the way, where not all vertices come to lie anywhere at its end.
 fn vanishing_before(solver: &Solver<'_>) -> Option<Vec<usize>> {
-    let (mut known, mut lost) = (0.0, 1.0);
-    for _ in 0..HALVINGS {
-        let share = 0.5 * (known + lost);
+    let at = |share: f64| {
         let faces: Vec<Parallel> = solver.faces.iter().map(|f| f.share(share)).collect();
         let part = Solver { faces: &faces, ..*solver };
-        let gone = part.nodes().ok().and_then(|nodes| vanishing(&part, &nodes).ok());
-        match gone {
-            Some(gone) if gone.is_empty() => known = share,
-            Some(gone) => return Some(gone),
-            None => lost = share,
+        part.nodes().ok().and_then(|nodes| vanishing(&part, &nodes).ok())
+    };
+    // From the end back to where there are vertices, and on from there to where the first edges go.
+    let mut lost = 1.0;
+    for step in 1..STEPS {
+        let mut known = 1.0 - step as f64 / STEPS as f64;
+        match at(known) {
+            Some(gone) if !gone.is_empty() => return Some(gone),
+            Some(_) => {
+                for _ in 0..HALVINGS {
+                    let share = 0.5 * (known + lost);
+                    match at(share) {
+                        Some(gone) if gone.is_empty() => known = share,
+                        Some(gone) => return Some(gone),
+                        None => lost = share,
+                    }
+                }
+                return None;
+            }
+            None => lost = known,
         }
     }
     None
@@ -224,12 +245,6 @@ struct Rebuilding<'a> {
     nodes: Nodes,
 }
 
-/// Edges on the faces that are left.
-struct Runs {
-    creases: BTreeMap<usize, Run>,
-    diagonals: Vec<Run>,
-}
-
 fn runs_of(solver: &Solver<'_>, nodes: &Nodes) -> Result<Runs, SurfacingError> {
     let web = solver.web;
     let sharp = web.left().filter(|&h| web.leads(h) && solver.lines[h].is_none());
@@ -285,12 +300,47 @@ impl Rebuilding<'_> {
             fitted.push(Parallel::new(&face, 0.0, 0.0));
         }
         // Once more, on the faces as they are.
-        let solver = Solver { web, faces: &fitted, lines, near: Some(&self.nodes), tolerance };
+        let solver = Solver { web, faces: &fitted, lines, near: Some((&self.nodes, &runs)), tolerance };
         let nodes = solver.nodes().map_err(open)?;
         let runs = runs_of(&solver, &nodes)?;
         let made = Assembly::new(&solver, &nodes).made(&runs)?;
+        for (face, f) in made.shell.faces().iter().zip(&made.of) {
+            still_unfolded(face, &faces[*f])?;
+        }
         Ok(OffsetShell { max_deviation, ..made })
     }
+}
+
+/// That no place inside a face as it has become lies where its source bends more tightly than its distance.
+///
+/// # Errors
+/// `OffsetFolds` with the place.
+fn still_unfolded(face: &Face, source: &Parallel) -> Result<(), SurfacingError> {
+    let surface = &source.ground.surface;
+    let distance = if face.reversed { -source.distance } else { source.distance };
+    let domains: [Domain; 2] = surface.domain().into();
+    let extent = face_extent(face);
+    let within =
+        [0, 1].map(|k| Domain::new(domains[k].clamp(extent[k].start), domains[k].clamp(extent[k].end)));
+    if tightest_bend_of(surface, within, distance > 0.0).is_none_or(|(radius, _)| radius > distance.abs()) {
+        return Ok(());
+    }
+    let outlines: Vec<Vec<[f64; 2]>> = face.loops.iter().map(outline).collect();
+    let Some((outer, holes)) = outlines.split_first() else { return Ok(()) };
+    for (i, j) in (0..LOOKED_AT_INSIDE).flat_map(|i| (0..LOOKED_AT_INSIDE).map(move |j| (i, j))) {
+        let at = [(0, i), (1, j)].map(|(k, i)| within[k].at((i as f64 + 0.5) / LOOKED_AT_INSIDE as f64));
+        if !polygon_holds(outer, &at) || holes.iter().any(|h| polygon_holds(h, &at)) {
+            continue;
+        }
+        let d = surface.derivatives(at[0], at[1]);
+        let over = folded(&d, distance);
+        if over > FOLDED {
+            let radius = distance.abs() / (1.0 + over);
+            let error = GeometryError::OffsetFolds { at: d.point.into(), radius, distance: distance.abs() };
+            return Err(error.into());
+        }
+    }
+    Ok(())
 }
 
 /// A face offset where it will be, a little more than its extent, and straight on beyond a tip that has opened.
@@ -302,17 +352,14 @@ fn fitted_to(
 ) -> Result<(Arc<NurbsSurface>, f64), SurfacingError> {
     let ground = &parallel.ground.surface;
     let whole: [Domain; 2] = ground.domain().into();
-    let clamped = |share: f64| {
-        [0, 1].map(|k| {
-            let more = share * extent[k].length();
-            Domain::new(whole[k].clamp(extent[k].start - more), whole[k].clamp(extent[k].end + more))
-        })
-    };
+    let part = [0, 1].map(|k| {
+        let more = MORE * extent[k].length();
+        Domain::new(whole[k].clamp(extent[k].start - more), whole[k].clamp(extent[k].end + more))
+    });
     let own = Face { surface: Arc::clone(ground), ..face.clone() };
-    // On its border it may just begin to fold, where it ends at the middle of a bend.
+    // Where it folds beyond the face's edges is of no concern.
     let along_normal = if face.reversed { -parallel.distance } else { parallel.distance };
-    let (mut surface, deviation) =
-        offset_of(&face_surface(&own, clamped(MORE)), along_normal, clamped(-BORDER), tolerance)?;
+    let (mut surface, deviation) = offset_of(&face_surface(&own, part), along_normal, None, tolerance)?;
     for side in tips(ground) {
         let axis = usize::from(!side.is_u());
         let (end, beyond) = if side.is_start() {
@@ -458,8 +505,14 @@ impl<'a> Assembly<'a> {
                     [at(0), at(1), at(2), at(3)].into()
                 };
                 let places: Vec<_> = run.iter().map(inside).collect();
+                // What ends where it begins need not go on smoothly there.
+                let step = |k: usize| {
+                    let at = |p: &[f64; 4]| surfaces[0].point(p[0], p[1]);
+                    (at(&run[k + 1]) - at(&run[k])).normalize()
+                };
+                let round = nodes[0] == nodes[1] && step(0).dot(&step(run.len() - 2)) > ROUND;
                 let close = Tolerance { fit: 0.5 * tolerance.fit, ..*tolerance };
-                let made = fit_meeting(surfaces, &places, nodes[0] == nodes[1], &close)?.ok_or_else(lost)?;
+                let made = fit_meeting(surfaces, &places, round, &close)?.ok_or_else(lost)?;
                 if made.max_deviation > tolerance.fit {
                     return Err(lost());
                 }

@@ -149,7 +149,8 @@ fn longer(
         Domain::new(whole[k].clamp(extent[k].start - grown(0)), whole[k].clamp(extent[k].end + grown(1)))
     });
     let along_normal = if face.reversed { -distances[f] } else { distances[f] };
-    let (mut surface, deviation) = offset_of(&face_surface(face, part), along_normal, extent, tolerance)?;
+    let (mut surface, deviation) =
+        offset_of(&face_surface(face, part), along_normal, Some(extent), tolerance)?;
     for (k, side) in SurfaceSide::ALL.into_iter().enumerate() {
         let axis = usize::from(!side.is_u());
         let had = if side.is_start() {

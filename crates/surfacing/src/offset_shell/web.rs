@@ -93,6 +93,9 @@ impl<'a> Web<'a> {
 
     /// 1 where the faces beside an edge bend outwards, -1 where they bend inwards; `None` where they do not bend.
     pub(super) fn bends(&self, half: usize) -> Option<f64> {
+        if self.off_ridge(half).is_some() {
+            return self.joints.ridges.get(&self.halves.all[half].edge.index()).copied();
+        }
         let side = |h: usize| {
             let used = self.used(h);
             Side::new(&self.shell().faces()[self.face(h)], used, used.pcurve.domain().at(0.5))
@@ -100,6 +103,19 @@ impl<'a> Web<'a> {
         let (own, other) = (side(half)?, side(self.twin(half)?)?);
         let by = other.normal.dot(&own.out);
         (by != 0.0).then(|| by.signum())
+    }
+
+    /// For an edge along a ridge, the parameter across it and the way along that from the edge into the face.
+    pub(super) fn off_ridge(&self, half: usize) -> Option<(usize, f64)> {
+        let twin = self.twin(half)?;
+        let edge = |h: usize| self.halves.all[h].edge;
+        if edge(twin) != edge(half) || !self.joints.ridges.contains_key(&edge(half).index()) {
+            return None;
+        }
+        // The face lies to the left of its loop in the parameter plane.
+        let used = self.used(half);
+        let along = (used.pcurve.end() - used.pcurve.start()) * if used.forward { 1.0 } else { -1.0 };
+        Some(if along.y.abs() > along.x.abs() { (0, -along.y.signum()) } else { (1, along.x.signum()) })
     }
 
     /// The one of a pair that is looked at for both.
