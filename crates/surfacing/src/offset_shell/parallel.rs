@@ -226,15 +226,15 @@ pub(super) fn common(
         }
         let mut slope = DMatrix::zeros(rows, columns);
         let mut column = 0;
-        for (c, carrier) in carriers.iter().enumerate() {
-            for rate in &places[c].1[..carrier.count()] {
+        for (which, carrier) in carriers.iter().enumerate() {
+            for rate in &places[which].1[..carrier.count()] {
                 for other in 0..carriers.len() - 1 {
-                    let change = if c == 0 { *rate } else { -rate };
-                    if c == 0 || c == other + 1 {
+                    let change = if which == 0 { *rate } else { -rate };
+                    if which == 0 || which == other + 1 {
                         slope.fixed_view_mut::<3, 1>(3 * other, column).copy_from(&change);
                     }
                 }
-                if let (0, Some((_, normal))) = (c, plane) {
+                if let (0, Some((_, normal))) = (which, plane) {
                     slope[(rows - 1, column)] = rate.dot(&normal);
                 }
                 column += 1;
