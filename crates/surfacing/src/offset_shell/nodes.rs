@@ -18,6 +18,8 @@ use super::web::{Corner, Fan, Web};
 const MOST: usize = 9;
 /// Share of the fit tolerance within which faces have one place in common.
 const ONE: f64 = 0.2;
+/// Share of the join tolerance within which borders have one place in common.
+const CLOSED: f64 = 0.5;
 /// Share of a face by which a place is taken away from a pole before it is looked for.
 const FROM_POLE: f64 = 0.02;
 /// Shares of a pole at which is looked whether the offset shrinks to a point there too.
@@ -346,7 +348,10 @@ impl Solver<'_> {
         if carriers.len() < 2 || corners.iter().any(|c| about.is_outside(*c) && !on_line.contains_key(c)) {
             return None;
         }
-        let found = common(&carriers, &from, None).filter(|f| f.miss <= ONE * self.tolerance.fit)?;
+        // Borders that are not square to an edge between them come to different places on it; so little is closed over.
+        let at_border = corners.iter().any(|c| about.is_outside(*c)) && on_line.values().any(|n| *n > 1);
+        let allowed = if at_border { CLOSED * self.tolerance.join } else { ONE * self.tolerance.fit };
+        let found = common(&carriers, &from, None).filter(|f| f.miss <= allowed)?;
         let mut met = Met { point: found.point, uv: BTreeMap::new(), t: BTreeMap::new() };
         for ((corners, spoke), at) in stands.iter().zip(&found.at) {
             corners.iter().for_each(|c| {

@@ -9,9 +9,11 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use geometry::{
-    Domain, GeometryError, GoesOn, NurbsCurve, NurbsSurface, OnSurface, Point3, Tolerance, extended_surface,
-    fit_meeting, nearby_on_surface, polygon_holds, tightest_bend_of, with_end_at,
+    Domain, EndDerivatives, GeometryError, GoesOn, NurbsCurve, NurbsSurface, OnSurface, Point3, Tolerance,
+    chord_parameters, extended_surface, fit_meeting, interpolate, nearby_on_surface, polygon_holds,
+    tightest_bend_of, with_end_at,
 };
+use nalgebra::center;
 use topology::{
     Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, face_extent, straight_pcurve,
 };
@@ -434,6 +436,29 @@ fn along_line(
     Ok(None)
 }
 
+/// The cubic through a run's places as they are, with its images, if it stays as near both surfaces as a fitted one.
+#[allow(clippy::type_complexity, reason = "a curve with its images, used once")]
+fn through(
+    surfaces: [&NurbsSurface; 2],
+    run: &Run,
+    tolerance: &Tolerance,
+) -> Result<Option<(NurbsCurve, [NurbsCurve; 2])>, SurfacingError> {
+    let on = |k: usize, p: &Point3| surfaces[k].point(p.x, p.y);
+    let places = |k: usize| run.iter().map(|p| Point3::new(p[2 * k], p[2 * k + 1], 0.0)).collect::<Vec<_>>();
+    let images = [places(0), places(1)];
+    let points: Vec<Point3> =
+        images[0].iter().zip(&images[1]).map(|(p, q)| center(&on(0, p), &on(1, q))).collect();
+    let parameters = chord_parameters(&points);
+    let spline = |points: &[Point3]| interpolate(points, &parameters, 3, &EndDerivatives::free());
+    let (curve, own) = (spline(&points)?, [spline(&images[0])?, spline(&images[1])?]);
+    let off = |t: f64| {
+        let p = curve.point(t);
+        (0..2).map(|k| (on(k, &own[k].point(t)) - p).norm()).fold(0.0, f64::max)
+    };
+    let worst = curve.knots().sampled(4).into_iter().map(off).fold(0.0, f64::max);
+    Ok((worst <= tolerance.fit).then_some((curve, own)))
+}
+
 /// The shell while it is put together.
 struct Assembly<'a> {
     solver: &'a Solver<'a>,
@@ -512,11 +537,15 @@ impl<'a> Assembly<'a> {
                 };
                 let round = nodes[0] == nodes[1] && step(0).dot(&step(run.len() - 2)) > ROUND;
                 let close = Tolerance { fit: 0.5 * tolerance.fit, ..*tolerance };
-                let made = fit_meeting(surfaces, &places, round, &close)?.ok_or_else(lost)?;
-                if made.max_deviation > tolerance.fit {
-                    return Err(lost());
+                let made = fit_meeting(surfaces, &places, round, &close)?;
+                match made.filter(|m| m.max_deviation <= tolerance.fit) {
+                    Some(made) => {
+                        (made.curve, <[NurbsCurve; 2]>::try_from(made.pcurves).map_err(|_| lost())?)
+                    }
+                    // Faces next to parallel do not say where between two places of their edge it runs.
+                    None if !round => through(surfaces, run, tolerance)?.ok_or_else(lost)?,
+                    None => return Err(lost()),
                 }
-                (made.curve, <[NurbsCurve; 2]>::try_from(made.pcurves).map_err(|_| lost())?)
             }
         };
         let edge = self.put(Some(curve), nodes);
