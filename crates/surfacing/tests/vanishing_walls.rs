@@ -297,3 +297,29 @@ fn noses_that_bend_more_tightly_than_the_wall_end_in_a_sharp_edge() {
         }
     }
 }
+
+#[test]
+fn sharp_corners_reach_far_outwards() {
+    // A prism over a triangle with a corner of 15 degrees: its offset is one over a similar triangle about the middle of the
+    // inscribed circle.
+    let angle = 15.0_f64.to_radians();
+    let corners = [[0.0, 0.0], [50.0, 0.0], [50.0 * angle.cos(), 50.0 * angle.sin()]];
+    let height = 12.0;
+    let up = |p: &[f64; 2], z: f64| Point3::new(p[0], p[1], z);
+    let mut faces: Vec<Vec<Point3>> = (0..3)
+        .map(|k| {
+            let (a, b) = (corners[k], corners[(k + 1) % 3]);
+            vec![up(&a, 0.0), up(&b, 0.0), up(&b, height), up(&a, height)]
+        })
+        .collect();
+    faces.push(corners.iter().map(|p| up(p, height)).collect());
+    faces.push(corners.iter().rev().map(|p| up(p, 0.0)).collect());
+    let shell = polyhedron(&faces);
+    let area = 0.5 * 50.0 * 50.0 * angle.sin();
+    let around = 100.0 + 100.0 * (angle / 2.0).sin();
+    let inscribed = 2.0 * area / around;
+    for by in [0.5, 3.0, 20.0, -2.0, -5.0] {
+        let expected = area * ((inscribed + by) / inscribed).powi(2) * (height + 2.0 * by);
+        near(solid(offset(&shell, by)).measure().volume, expected, 1e-9);
+    }
+}

@@ -64,13 +64,17 @@ impl Face {
     #[must_use]
     pub fn is_whole(&self) -> bool {
         let (u, v) = self.surface.domain();
-        let on_side = |p: &Point3| p.x == u.start || p.x == u.end || p.y == v.start || p.y == v.end;
+        let on_side = |p: Point3, q: Point3| {
+            let at = |value: fn(&Point3) -> f64, side: f64| value(&p) == side && value(&q) == side;
+            [u.start, u.end].into_iter().any(|side| at(|p| p.x, side))
+                || [v.start, v.end].into_iter().any(|side| at(|p| p.y, side))
+        };
         let [border] = &self.loops[..] else { return false };
         border.edges.len() == 4
             && border
                 .edges
                 .iter()
-                .all(|e| e.pcurve.degree() == 1 && on_side(&e.pcurve.start()) && on_side(&e.pcurve.end()))
+                .all(|e| e.pcurve.degree() == 1 && on_side(e.pcurve.start(), e.pcurve.end()))
     }
 }
 

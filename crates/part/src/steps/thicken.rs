@@ -117,12 +117,14 @@ impl Construction for Thicken {
             deviation = made.max_deviation;
             bodies.push(made.body);
         } else {
-            if let Some(Err(error)) = turned.filter(|t| !matches!(t, Err(SurfacingError::TooThick { .. }))) {
+            let mut known = turned.and_then(Result::err);
+            if let Some(error) = known.take_if(|e| !matches!(e, SurfacingError::TooThick { .. })) {
                 return Err(refused(error));
             }
             for member in context.members(&self.surface, "surface")? {
-                let made =
-                    thick_shell(&member.shell, outward, inward, &context.tolerance).map_err(refused)?;
+                // What the profile says is nearer to what is drawn.
+                let made = thick_shell(&member.shell, outward, inward, &context.tolerance)
+                    .map_err(|e| refused(known.take().unwrap_or(e)))?;
                 deviation = deviation.max(made.max_deviation);
                 bodies.push(made.body);
             }

@@ -157,8 +157,8 @@ impl<'a> Offsets<'a> {
             moved(shell, distances, &joints, tolerance)
                 .or_else(|error| rebuilt(shell, distances, &joints, tolerance).map_err(|_| error))
         };
-        made.or_else(|error| without_folds(shell, distances, Where::Around, tolerance)?.ok_or(error))
-            .or_else(|error| without_folds(shell, distances, Where::Ridges, tolerance)?.ok_or(error))
+        let parted = |at: Where| without_folds(shell, distances, at, tolerance).ok().flatten();
+        made.or_else(|error| parted(Where::Around).or_else(|| parted(Where::Ridges)).ok_or(error))
     }
 }
 

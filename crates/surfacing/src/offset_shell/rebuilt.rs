@@ -29,8 +29,9 @@ use crate::SurfacingError;
 use crate::loops::{crosses_itself, measured};
 use crate::strip::{followed, images_follow};
 
-/// How much farther than neighbouring planes say faces are made, and the same as a share of the distance.
+/// How much farther than neighbouring planes say faces are made, planes themselves, and more as a share of the distance.
 const FARTHER: f64 = 1.5;
+const PLANE: f64 = 12.0;
 const BESIDE: f64 = 0.3;
 /// Edges shorter than this share of the fit tolerance shrink to vertices.
 const SHORT: f64 = 0.5;
@@ -71,12 +72,18 @@ pub(super) fn rebuilt(
     tolerance: &Tolerance,
 ) -> Result<OffsetShell, SurfacingError> {
     let most = distances.iter().fold(0.0, |a: f64, d| a.max(d.abs()));
+    let reaches: Vec<f64> = (0..shell.faces().len())
+        .map(|f| {
+            let used = shell.faces()[f].loops.iter().flat_map(|l| &l.edges);
+            let sharp = used.filter(|u| joints.kinds[u.edge.index()] == Kind::Sharp);
+            sharp.map(|u| reach_over(shell, f, u, distances, joints)).fold(0.0, f64::max)
+        })
+        .collect();
     let parallel = |(f, face): (usize, &Face)| {
-        let sharp = face.loops.iter().flat_map(|l| &l.edges);
-        let sharp = sharp.filter(|u| joints.kinds[u.edge.index()] == Kind::Sharp);
-        let reach = sharp.map(|u| reach_over(shell, f, u, distances, joints)).fold(0.0, f64::max);
-        let margin = FARTHER * reach + BESIDE * most;
-        Parallel::new(face, margin, distances[f])
+        // At sharp corners of a face its neighbours' offsets meet far beyond its edges. A plane is the same however far it goes.
+        let plane = [face.surface.knots_u(), face.surface.knots_v()].iter().all(|k| k.point_count() == 2);
+        let farther = if plane { PLANE } else { FARTHER };
+        Parallel::new(face, farther * reaches[f] + BESIDE * most, distances[f])
     };
     let faces: Vec<Parallel> = shell.faces().iter().enumerate().map(parallel).collect();
     settled(Web::new(shell, joints), &faces, most, tolerance)
