@@ -323,3 +323,22 @@ fn sharp_corners_reach_far_outwards() {
         near(solid(offset(&shell, by)).measure().volume, expected, 1e-9);
     }
 }
+
+#[test]
+fn what_vanishes_altogether_is_refused() {
+    // A cylinder, a cone and rounded and sharp boxes have nothing left beyond the ball inside them.
+    let sources = [
+        (cylinder(20.0, 20.0), 10.0),
+        (cylinder(5.0, 40.0), 5.0),
+        (cone(12.0, 0.0, 20.0), 12.0 * 20.0 / (12.0 + 12.0_f64.hypot(20.0))),
+        (block([0.0; 3], [40.0, 30.0, 20.0]), 10.0),
+        (rounded(&block([0.0; 3], [40.0, 30.0, 20.0]), 3.0), 10.0),
+    ];
+    for (shell, room) in sources {
+        let by = |distance: f64| offset_shell(&shell, &vec![distance; shell.faces().len()], &tolerance());
+        for beyond in [1.02, 1.3, 2.5, 20.0] {
+            assert!(by(-beyond * room).is_err(), "{room} mm times {beyond}");
+        }
+        assert!(by(-0.95 * room).is_ok(), "{room} mm");
+    }
+}

@@ -665,6 +665,11 @@ impl<'a> Assembly<'a> {
             return Err(open(at));
         }
         let shell = Shell::of_used(&vertices, &self.edges, out)?;
+        // Of a piece that has vanished nothing is left that could be an offset.
+        let source = web.shell();
+        if shell.faces().is_empty() || shell.pieces().len() != source.pieces().len() {
+            return Err(open(source.vertices().first().map_or_else(Point3::origin, |v| v.point)));
+        }
         Ok(OffsetShell { shell, of, free: self.free, max_deviation: 0.0 })
     }
 }
