@@ -3,12 +3,40 @@
 use std::collections::BTreeMap;
 
 use geometry::{Point3, Tolerance, polygon_area, polygon_holds};
-use topology::{Edge, EdgeId, Face, Vertex};
+use topology::{Edge, EdgeId, Face, OrientedEdge, Vertex};
 
 /// Places at which is measured how far faces' own copies of an edge lie from it.
 const MEASURED: usize = 23;
 /// Places of an edge, about, at which loops are looked at for crossing themselves.
 const LOOKED_AT: usize = 64;
+
+/// Places of each span of a curve by which a loop is told as a polygon.
+const PER_SPAN: usize = 8;
+
+/// The loops of a face as polygons of its parameter plane, the outer one first.
+pub(crate) struct Outlines(Vec<Vec<[f64; 2]>>);
+
+impl Outlines {
+    pub(crate) fn of(face: &Face) -> Self {
+        let places = |used: &OrientedEdge| {
+            let parameters = used.pcurve.knots().sampled(PER_SPAN).into_iter();
+            let mut run: Vec<[f64; 2]> =
+                parameters.map(|t| used.pcurve.point(t)).map(|p| [p.x, p.y]).collect();
+            if !used.forward {
+                run.reverse();
+            }
+            run.pop();
+            run
+        };
+        Self(face.loops.iter().map(|l| l.edges.iter().flat_map(places).collect()).collect())
+    }
+
+    /// Whether a place is inside the outer loop and outside the others.
+    pub(crate) fn hold(&self, at: &[f64; 2]) -> bool {
+        let Some((outer, holes)) = self.0.split_first() else { return false };
+        polygon_holds(outer, at) && !holes.iter().any(|h| polygon_holds(h, at))
+    }
+}
 
 /// Gives the edges that are wanted the tolerance that their faces and vertices need.
 ///

@@ -342,3 +342,38 @@ fn what_vanishes_altogether_is_refused() {
         assert!(by(-0.95 * room).is_ok(), "{room} mm");
     }
 }
+
+#[test]
+fn a_half_disc_stays_a_face_when_its_short_sides_vanish() {
+    // A prism over half a disc of radius 15 on a strip 1 mm high: a wall of 2 mm leaves a segment of a disc of radius 13, cut 1 mm
+    // above its middle.
+    let (radius, height) = (15.0, 30.0);
+    let world =
+        Frame { origin: Point3::new(0.0, 1.0, 0.0), x: Vector3::x(), y: Vector3::y(), z: Vector3::z() };
+    let at = |x: f64, y: f64| Point3::new(x, y, 0.0);
+    let outline = [
+        NurbsCurve::line(at(-radius, 0.0), at(radius, 0.0)),
+        NurbsCurve::line(at(radius, 0.0), at(radius, 1.0)),
+        geometry::circle_arc(&world, radius, 0.0, PI).unwrap(),
+        NurbsCurve::line(at(-radius, 1.0), at(-radius, 0.0)),
+    ];
+    let up = |c: &NurbsCurve| c.mapped(|p| p + Vector3::z() * height);
+    let mut parts: Vec<Shell> =
+        outline.iter().map(|c| sheet(NurbsSurface::ruled(c, &up(c)).unwrap())).collect();
+    for (rim, z) in [(outline.to_vec(), 0.0), (outline.iter().map(up).collect(), height)] {
+        let frame = Frame { origin: Point3::new(0.0, 0.0, z), ..world };
+        let Body::Shell(cap) = surfacing::flat(&rim, &frame, "cap", &tolerance()).unwrap() else {
+            panic!("closed")
+        };
+        parts.push(cap);
+    }
+    let shell = solid(join(&parts, tolerance().join).unwrap().shell).outer().clone();
+    for by in [0.5_f64, 2.0, 4.0] {
+        let (r, cut) = (radius - by, by - 1.0);
+        let segment = r * r * (cut / r).acos() - cut * (r * r - cut * cut).sqrt();
+        // While the strip is higher than the wall, what is left of it stands below.
+        let strip = if cut < 0.0 { 2.0 * r * -cut } else { 0.0 };
+        let area = if cut < 0.0 { 0.5 * PI * r * r + strip } else { segment };
+        near(solid(offset(&shell, -by)).measure().volume, area * (height - 2.0 * by), 1e-6);
+    }
+}

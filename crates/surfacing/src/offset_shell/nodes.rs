@@ -225,7 +225,7 @@ impl Solver<'_> {
         fan.corners.len() + usize::from(!fan.closed)
     }
 
-    pub(super) fn somewhere(&self, fan: &Fan) -> Point3 {
+    fn somewhere(&self, fan: &Fan) -> Point3 {
         let corner = fan.corners[0];
         let [u, v] = self.start(fan, 0);
         self.faces[corner.face].ground.point([u, v])

@@ -5,12 +5,13 @@
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use geometry::{Domain, Point3, SurfaceDerivatives, Vector3, bisect, polygon_holds, tightest_bend_of};
+use geometry::{Domain, Point3, SurfaceDerivatives, Vector3, bisect, tightest_bend_of};
 use topology::{
     Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, face_extent, straight_pcurve,
 };
 
 use crate::SurfacingError;
+use crate::loops::Outlines;
 
 /// Places per span, and at least in all, at which the bending is looked at.
 const PER_SPAN: usize = 4;
@@ -82,10 +83,7 @@ pub(super) fn parted(shell: &Shell, distances: &[f64], at: Where) -> Result<Opti
                 continue;
             }
             for piece in 0..cutting.faces.len() {
-                let holds = |place: &[f64; 2]| {
-                    let outer = cutting.faces[piece].loops.first().map(outline);
-                    outer.is_some_and(|o| polygon_holds(&o, place))
-                };
+                let holds = |place: &[f64; 2]| Outlines::of(&cutting.faces[piece]).hold(place);
                 if cutting.of[piece] == f && cut.ridge.as_ref().is_none_or(holds) {
                     any |= cutting.cut(piece, &cut)?;
                 }
@@ -131,13 +129,8 @@ impl<'a> Folding<'a> {
             lines
         });
         let mut folding = Self { face, distance, extent, lines, over: Vec::new() };
-        let outlines: Vec<Vec<[f64; 2]>> = face.loops.iter().map(outline).collect();
-        let whole = face.is_whole();
-        let holds = |at: &[f64; 2]| match outlines.split_first() {
-            _ if whole => true,
-            Some((outer, holes)) => polygon_holds(outer, at) && !holes.iter().any(|h| polygon_holds(h, at)),
-            None => false,
-        };
+        let (outlines, whole) = (Outlines::of(face), face.is_whole());
+        let holds = |at: &[f64; 2]| whole || outlines.hold(at);
         let looked = |folding: &Self| -> Vec<Vec<f64>> {
             let row = |u: &f64| {
                 let at = |v: &f64| if holds(&[*u, *v]) { folding.fold([*u, *v]) } else { f64::MIN };
@@ -333,27 +326,6 @@ impl<'a> Folding<'a> {
 pub(super) fn folded(d: &SurfaceDerivatives, distance: f64) -> f64 {
     let bend = |(gauss, mean): (f64, f64)| distance.signum() * mean + (mean * mean - gauss).max(0.0).sqrt();
     d.curvatures().map_or(f64::MIN, |c| bend(c) * distance.abs() - 1.0)
-}
-
-/// A loop as a polygon of the parameter plane.
-pub(super) fn outline(bound: &Loop) -> Vec<[f64; 2]> {
-    let mut out = Vec::new();
-    for used in &bound.edges {
-        let mut run: Vec<[f64; 2]> = used
-            .pcurve
-            .knots()
-            .sampled(LOOKED_AT)
-            .into_iter()
-            .map(|t| used.pcurve.point(t))
-            .map(|p| [p.x, p.y])
-            .collect();
-        if !used.forward {
-            run.reverse();
-        }
-        run.pop();
-        out.extend(run);
-    }
-    out
 }
 
 /// A shell while its faces are cut.

@@ -10,8 +10,8 @@ use std::sync::Arc;
 
 use geometry::{
     Domain, EndDerivatives, GeometryError, GoesOn, NurbsCurve, NurbsSurface, OnSurface, Point3, Tolerance,
-    chord_parameters, extended_surface, fit_meeting, interpolate, nearby_on_surface, polygon_holds,
-    tightest_bend_of, with_end_at,
+    chord_parameters, extended_surface, fit_meeting, interpolate, nearby_on_surface, tightest_bend_of,
+    with_end_at,
 };
 use nalgebra::center;
 use topology::{
@@ -22,11 +22,11 @@ use super::carried::curve_on;
 use super::creases::{Run, Runs, extent_of};
 use super::nodes::{End, Nodes, Solver};
 use super::parallel::{Parallel, tips};
-use super::parted::{folded, outline};
+use super::parted::folded;
 use super::web::Web;
 use super::{Joints, Kind, OffsetShell, face_surface, offset_of, reach_over, run_on};
 use crate::SurfacingError;
-use crate::loops::{crosses_itself, measured};
+use crate::loops::{Outlines, crosses_itself, measured};
 use crate::strip::{followed, images_follow};
 
 /// How much farther than neighbouring planes say faces are made, planes themselves, and more as a share of the distance.
@@ -334,11 +334,10 @@ fn still_unfolded(face: &Face, source: &Parallel) -> Result<(), SurfacingError> 
     if tightest_bend_of(surface, within, distance > 0.0).is_none_or(|(radius, _)| radius > distance.abs()) {
         return Ok(());
     }
-    let outlines: Vec<Vec<[f64; 2]>> = face.loops.iter().map(outline).collect();
-    let Some((outer, holes)) = outlines.split_first() else { return Ok(()) };
+    let outlines = Outlines::of(face);
     for (i, j) in (0..LOOKED_AT_INSIDE).flat_map(|i| (0..LOOKED_AT_INSIDE).map(move |j| (i, j))) {
         let at = [(0, i), (1, j)].map(|(k, i)| within[k].at((i as f64 + 0.5) / LOOKED_AT_INSIDE as f64));
-        if !polygon_holds(outer, &at) || holes.iter().any(|h| polygon_holds(h, &at)) {
+        if !outlines.hold(&at) {
             continue;
         }
         let d = surface.derivatives(at[0], at[1]);
@@ -389,12 +388,11 @@ fn fitted_to(
 }
 
 /// A run that is a parameter line of either surface, as just that, with its images.
-#[allow(clippy::type_complexity, reason = "a curve with its images, used once")]
 fn along_line(
     surfaces: [&NurbsSurface; 2],
     run: &Run,
     tolerance: &Tolerance,
-) -> Result<Option<(NurbsCurve, [NurbsCurve; 2])>, SurfacingError> {
+) -> Result<Option<Imaged>, SurfacingError> {
     let domains = surfaces.map(|s| <[Domain; 2]>::from(s.domain()));
     let (first, last) = (&run[0], &run[run.len() - 1]);
     for (k, axis) in [(0, 0), (0, 1), (1, 0), (1, 1)] {
@@ -444,12 +442,11 @@ fn along_line(
 }
 
 /// The cubic through a run's places as they are, with its images, if it stays as near both surfaces as a fitted one.
-#[allow(clippy::type_complexity, reason = "a curve with its images, used once")]
 fn through(
     surfaces: [&NurbsSurface; 2],
     run: &Run,
     tolerance: &Tolerance,
-) -> Result<Option<(NurbsCurve, [NurbsCurve; 2])>, SurfacingError> {
+) -> Result<Option<Imaged>, SurfacingError> {
     let on = |k: usize, p: &Point3| surfaces[k].point(p.x, p.y);
     let places = |k: usize| run.iter().map(|p| Point3::new(p[2 * k], p[2 * k + 1], 0.0)).collect::<Vec<_>>();
     let images = [places(0), places(1)];
@@ -465,6 +462,9 @@ fn through(
     let worst = curve.knots().sampled(4).into_iter().map(off).fold(0.0, f64::max);
     Ok((worst <= tolerance.fit).then_some((curve, own)))
 }
+
+/// A curve with its images on two surfaces.
+type Imaged = (NurbsCurve, [NurbsCurve; 2]);
 
 /// The shell while it is put together.
 struct Assembly<'a> {

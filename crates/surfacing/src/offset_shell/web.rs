@@ -5,8 +5,11 @@ use std::collections::BTreeSet;
 use topology::{OrientedEdge, Shell};
 
 use super::{Joints, Kind};
-use crate::halves::Halves;
+use crate::halves::{Half, Halves};
 use crate::side::Side;
+
+/// How many times as far apart as at their ends the edges of a strip may be between.
+const BESIDE: f64 = 2.0;
 
 /// The half-edges of a shell that are left.
 pub(super) struct Web<'a> {
@@ -160,26 +163,22 @@ impl<'a> Web<'a> {
         }
     }
 
-    /// Takes away faces of which two edges or less are left; the two become one, between the faces beyond.
+    /// Takes away faces of which two edges are left that run beside each other; the two become one, between the faces beyond.
     ///
     /// # Errors
-    /// A half-edge of a face that cannot be closed over in this way.
+    /// A half-edge of a face that has no other one to close to.
     pub(super) fn close_over(&mut self) -> Result<(), usize> {
         loop {
             let mut done = true;
             for h in 0..self.alive.len() {
-                if !self.alive[h] || self.next(self.next(h)) != h || !self.is_last_loop(h) {
-                    continue;
-                }
                 let other = self.next(h);
-                if self.shell().faces().len() == 1 || self.kind(h) == Kind::Smooth && other == h {
+                if !self.alive[h] || other == h || self.next(other) != h || self.twin(h) == Some(other) {
                     continue;
                 }
-                let ends = [self.twin(h), self.twin(other)];
-                let [Some(a), Some(b)] = ends else { return Err(h) };
-                if other == h || a == other {
+                if !self.is_last_loop(h) || !self.run_beside(h, other) {
                     continue;
                 }
+                let (Some(a), Some(b)) = (self.twin(h), self.twin(other)) else { return Err(h) };
                 (self.alive[h], self.alive[other]) = (false, false);
                 (self.halves.all[a].twin, self.halves.all[b].twin) = (Some(b), Some(a));
                 done = false;
@@ -188,6 +187,19 @@ impl<'a> Web<'a> {
                 return Ok(());
             }
         }
+    }
+
+    /// Whether the two edges of a face were no farther apart between their ends than about there: it was a strip, and not a half
+    /// disc, which is a face with two edges.
+    fn run_beside(&self, half: usize, other: usize) -> bool {
+        let place = |h: usize, share: f64| {
+            let Half { edge, forward, .. } = self.halves.all[h];
+            let curve = self.shell().edge(edge).curve.as_ref()?;
+            Some(curve.point(curve.domain().at(if forward { share } else { 1.0 - share })))
+        };
+        let apart = |share: f64| Some((place(half, share)? - place(other, 1.0 - share)?).norm());
+        let most = |shares: &[f64]| shares.iter().filter_map(|s| apart(*s)).fold(0.0, f64::max);
+        most(&[0.25, 0.5, 0.75]) <= BESIDE * most(&[0.0, 1.0])
     }
 
     /// Whether a face has no other half-edges than those of the loop of this one.
