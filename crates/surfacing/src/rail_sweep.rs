@@ -144,7 +144,7 @@ pub fn rail_sweep(
         return Err(SurfacingError::SamePlace { at });
     }
     let shares: Vec<f64> = placed.iter().map(|p| p.0).collect();
-    let runs = align(placed.iter().map(|p| Run::of(&p.1)).collect(), closed, tolerance);
+    let runs = align(placed.iter().map(|p| Run::of(&p.1)).collect(), closed, false, tolerance);
     let points = vec![None; runs.len()];
     let mut surfaces = Vec::new();
     let mut max_deviation: Option<f64> = None;

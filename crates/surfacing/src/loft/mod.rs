@@ -156,7 +156,7 @@ pub fn loft(sections: &[Section], how: &Loft, tolerance: &Tolerance) -> Result<L
         }
     }
     let closed = all_closed.ok_or(SurfacingError::TooFewSections { given: 0, needed: 1 })?;
-    let runs = align(runs, closed, tolerance);
+    let runs = align(runs, closed, ring, tolerance);
     check_apart(&runs, tolerance)?;
     check_order(&runs, sections, ring)?;
     let points: Vec<Option<Point3>> = sections

@@ -2,22 +2,19 @@
 
 use std::cell::OnceCell;
 
-use geometry::{Ellipse, NurbsCurve, Point3, Tolerance, Vector3, as_line};
+use geometry::{Ellipse, NurbsCurve, Point3, Tolerance, Vector3};
 
 use super::Run;
+use super::around::{Paces, begin_around, begin_ellipses_around, product_of_ellipses};
 use super::corners::beginnings_alike;
 use super::outline::Outline;
 use super::pose::{COMPARED_AT, Pose, facing_in_turn};
 use super::sighted::Sighted;
 
-/// Places of every piece that are compared with those of its partner.
-const PER_PIECE: usize = 4;
 /// Beginnings among which the best one of a smooth section is looked for before it is settled.
 const BEGINNINGS: usize = 96;
-/// What each straight piece that would be paired with a bent one adds, in mean squares of sections brought to the size 1.
-const UNLIKE: f64 = 0.05;
 /// Share by which another beginning must be better than the drawn one.
-const CLEARLY: f64 = 1e-6;
+pub(super) const CLEARLY: f64 = 1e-6;
 /// How often the best beginning is looked for ten times more closely.
 const CLOSER: usize = 4;
 
@@ -28,12 +25,14 @@ struct Model {
     pose: Pose,
     /// Places at equal shares of its length, once they are asked for.
     marks: OnceCell<Vec<Point3>>,
+    /// In a ring, from the section before it to the one after it.
+    onward: Option<Vector3>,
 }
 
 impl Model {
     fn new(pieces: Vec<NurbsCurve>, closed: bool) -> Self {
         let marks = marks(&pieces);
-        Self { pose: Pose::of_marks(&marks, closed), pieces, marks: marks.into() }
+        Self { pose: Pose::of_marks(&marks, closed), pieces, marks: marks.into(), onward: None }
     }
 
     fn marks(&self) -> &[Point3] {
@@ -41,14 +40,14 @@ impl Model {
     }
 }
 
-fn marks(pieces: &[NurbsCurve]) -> Vec<Point3> {
+pub(super) fn marks(pieces: &[NurbsCurve]) -> Vec<Point3> {
     Outline::coarse(pieces).places(0.0, COMPARED_AT)
 }
 
 /// Turns sections to run alike, and begins closed ones alike; empty ones stay out. The one with the most corners, or else
 /// pieces, or else the longest, is begun as it is, or at its first corner, and the others follow it, each its neighbour, so
-/// that their order does not count; all run as the first one does.
-pub(crate) fn align(runs: Vec<Run>, closed: bool, tolerance: &Tolerance) -> Vec<Vec<NurbsCurve>> {
+/// that their order does not count; all run as the first one does. In a ring the last one runs on into the first.
+pub(crate) fn align(runs: Vec<Run>, closed: bool, ring: bool, tolerance: &Tolerance) -> Vec<Vec<NurbsCurve>> {
     let structure = |run: &Run| {
         let outline = Outline::coarse(&run.pieces);
         (outline.corners(closed).iter().filter(|c| **c).count(), run.pieces.len(), outline.whole())
@@ -63,20 +62,31 @@ pub(crate) fn align(runs: Vec<Run>, closed: bool, tolerance: &Tolerance) -> Vec<
     let Some(first) = richest else { return aligned };
     let alike = present.windows(2).all(|w| runs[w[0]].pieces.len() == runs[w[1]].pieces.len());
     let mut turned = vec![false; runs.len()];
-    let Begun { own, model, .. } = begun(&runs[first], None, closed, alike, tolerance);
+    let count = runs.len();
+    let middle = |i: usize| Point3::from(super::middle(&marks(&runs[i % count].pieces)));
+    let onward = |i: usize| (ring && closed).then(|| middle(i + 1) - middle(i + count - 1));
+    let Begun { own, model, .. } = begun(&runs[first], None, onward(first), closed, alike, tolerance);
     aligned[first] = own;
-    let onward = present.iter().copied().filter(|i| *i > first).collect::<Vec<_>>();
+    let after = present.iter().copied().filter(|i| *i > first).collect::<Vec<_>>();
     let back = present.iter().copied().rev().filter(|i| *i < first).collect::<Vec<_>>();
-    for way in [onward, back] {
+    for way in [after, back] {
         let mut before = model.clone();
         for i in way {
-            let begun = begun(&runs[i], Some(&before), closed, alike, tolerance);
+            let begun = begun(&runs[i], Some(&before), onward(i), closed, alike, tolerance);
             (aligned[i], turned[i]) = (begun.own, begun.turned);
             before = begun.model;
         }
     }
     if present.first().is_some_and(|&i| turned[i]) {
         aligned.iter_mut().for_each(|run| *run = backwards(run));
+    }
+    if ring && closed && alike && runs.iter().all(|run| !run.reversed) {
+        let stays: Vec<bool> = runs.iter().map(|run| run.begins.is_some()).collect();
+        if runs[first].pieces.len() > 1 {
+            begin_around(&mut aligned, &stays);
+        } else {
+            begin_ellipses_around(&mut aligned, first, &stays);
+        }
     }
     if closed && !alike {
         let free: Vec<usize> = present.into_iter().filter(|&i| runs[i].begins.is_none()).collect();
@@ -115,7 +125,14 @@ struct Begun {
     turned: bool,
 }
 
-fn begun(run: &Run, before: Option<&Model>, closed: bool, alike: bool, tolerance: &Tolerance) -> Begun {
+fn begun(
+    run: &Run,
+    before: Option<&Model>,
+    onward: Option<Vector3>,
+    closed: bool,
+    alike: bool,
+    tolerance: &Tolerance,
+) -> Begun {
     let own = match run.begins {
         Some(share) if closed => begun_at_share(&run.pieces, share, tolerance),
         // Faces are divided where sections begin: at a corner, so that what is smooth stays whole.
@@ -125,14 +142,17 @@ fn begun(run: &Run, before: Option<&Model>, closed: bool, alike: bool, tolerance
         }
         _ => run.pieces.clone(),
     };
-    let (mut best, mut turned) = (Model::new(own, closed), false);
+    let (mut best, mut turned) = (Model { onward, ..Model::new(own, closed) }, false);
     if let Some(before) = before {
-        let ways = ways(&best.pose, before);
+        let ways = ways(&best, before);
         // Unlike ones are begun again, when all run alike.
         let free = closed && run.begins.is_none() && (alike || ways.len() > 1);
         let mut candidates: Vec<(Model, bool)> = Vec::new();
         for turned in ways {
-            let mut seen = if turned { Model::new(backwards(&best.pieces), closed) } else { best.clone() };
+            let mut seen = best.clone();
+            if turned {
+                seen = Model { onward: best.onward, ..Model::new(backwards(&best.pieces), closed) };
+            }
             seen.pose = seen.pose.facing(&before.pose);
             candidates.extend(beginnings(seen, before, free, tolerance).into_iter().map(|m| (m, turned)));
         }
@@ -154,15 +174,16 @@ fn begun(run: &Run, before: Option<&Model>, closed: bool, alike: bool, tolerance
 
 /// Whether a section may run as it does and whether it may run backwards: the way from whose side it turns like its
 /// neighbour, if both enclose something, else both.
-fn ways(pose: &Pose, before: &Model) -> Vec<bool> {
+fn ways(Model { pose, onward, .. }: &Model, before: &Model) -> Vec<bool> {
     /// Below this cosine a section is seen from its edge.
     const LEVEL: f64 = 0.05;
     let Some((n, m)) = pose.normal.zip(before.pose.normal) else {
         return vec![false, true];
     };
-    let onward = pose.middle - before.pose.middle;
-    let sides = onward.try_normalize(0.0).map(|d| [d.dot(&n), d.dot(&m)]);
-    let alike = match sides {
+    // In a ring more than half of it may lie between two, across which their line tells nothing.
+    let across = pose.middle - before.pose.middle;
+    let [d, e] = [onward.unwrap_or(across), before.onward.unwrap_or(across)].map(|d| d.try_normalize(0.0));
+    let alike = match d.zip(e).map(|(d, e)| [d.dot(&n), e.dot(&m)]) {
         Some([a, b]) if a.abs() > LEVEL && b.abs() > LEVEL => a * b > 0.0,
         _ => n.dot(&m) >= 0.0,
     };
@@ -176,8 +197,7 @@ fn beginnings(drawn: Model, before: &Model, free: bool, tolerance: &Tolerance) -
         return vec![drawn];
     }
     let run = &drawn.pieces;
-    let as_seen =
-        |pieces: Vec<NurbsCurve>| Model { pieces, pose: drawn.pose.clone(), marks: OnceCell::new() };
+    let as_seen = |pieces: Vec<NurbsCurve>| Model { pieces, marks: OnceCell::new(), ..drawn.clone() };
     let outline = Outline::coarse(run);
     let corners = outline.corners(true);
     let paired = run.len() == before.pieces.len() && run.len() > 1;
@@ -197,10 +217,7 @@ fn beginnings(drawn: Model, before: &Model, free: bool, tolerance: &Tolerance) -
 fn ellipse_beside(run: &[NurbsCurve], pose: &Pose, before: &Model) -> Option<Vec<NurbsCurve>> {
     let ([own], [other]) = (run, &before.pieces[..]) else { return None };
     let (e, f) = (Ellipse::of(own)?, Ellipse::of(other)?);
-    let seen = |pose: &Pose, v: Vector3| pose.seen(&(pose.middle + v));
-    let [a, b] = [e.a, e.b].map(|v| seen(pose, v));
-    let [c, d] = [f.a, f.b].map(|v| seen(&before.pose, v));
-    let angle = (c.dot(&b) - d.dot(&a)).atan2(c.dot(&a) + d.dot(&b));
+    let angle = product_of_ellipses((&e, pose), (&f, &before.pose)).arg();
     Some(vec![e.begun_at(angle).with_knots_of(own)?])
 }
 
@@ -238,17 +255,7 @@ fn cost(own: &Model, before: &Model) -> f64 {
     if run.len() != before.pieces.len() || run.len() == 1 {
         return pose.apart(own.marks(), &before.pose, before.marks());
     }
-    let places = |pieces: &[NurbsCurve]| -> Vec<Point3> {
-        let on = |c: &NurbsCurve| {
-            let d = c.domain();
-            (0..PER_PIECE).map(|k| c.point(d.at(k as f64 / PER_PIECE as f64))).collect::<Vec<_>>()
-        };
-        pieces.iter().flat_map(on).collect()
-    };
-    let straight = |c: &NurbsCurve| as_line(c, 1e-6 * c.polygon_length()).is_some();
-    let unlike = run.iter().zip(&before.pieces).filter(|(a, b)| straight(a) != straight(b)).count();
-    pose.apart(&places(run), &before.pose, &places(&before.pieces))
-        + UNLIKE * unlike as f64 / run.len() as f64
+    Paces::of(run).apart(pose, 0, &Paces::of(&before.pieces), &before.pose)
 }
 
 fn begun_at_joint(run: &[NurbsCurve], joint: usize) -> Vec<NurbsCurve> {

@@ -1,9 +1,10 @@
-//! Sections of lofts and sweeps: run alike and begun alike (`aligned`), divided into `columns` by the lines between their
-//! `corners` or where they are joined by hand (`pairs`), and brought to common knots so that the skin through them is as
-//! smooth as they are (`rows`). `outline` is one section by its length, `pose` and `sighted` how it is seen beside others,
-//! `matching` which corners of two go together, `law` how those run along each other.
+//! Sections of lofts and sweeps: run alike and begun alike (`aligned`, in a ring `around`), divided into `columns` by the
+//! lines between their `corners` or where they are joined by hand (`pairs`), and brought to common knots so that the skin
+//! through them is as smooth as they are (`rows`). `outline` is one section by its length, `pose` and `sighted` how it is
+//! seen beside others, `matching` which corners of two go together, `law` how those run along each other.
 
 mod aligned;
+mod around;
 mod columns;
 mod corners;
 mod law;

@@ -259,7 +259,7 @@ fn local_sections(
         return Err(SurfacingError::SamePlace { at });
     }
     let places: Vec<(usize, f64)> = placed.iter().map(|p| (p.0, p.1)).collect();
-    let runs = align(placed.iter().map(|p| Run::of(&p.2)).collect(), closed, tolerance);
+    let runs = align(placed.iter().map(|p| Run::of(&p.2)).collect(), closed, false, tolerance);
     let points = vec![None; runs.len()];
     let faces = rows_of_faces(&runs, &points, closed, false, tolerance)?.faces.into_iter();
     let faces = faces.map(|rows| places.iter().zip(rows).map(|(&(leg, t), row)| (leg, t, row)).collect());
