@@ -80,7 +80,6 @@ pub(super) fn chords_near(
     samples: &[Vec<(f64, u32)>],
     crossed: &[usize],
 ) -> Vec<(EdgeId, usize)> {
-    let uses: Vec<&OrientedEdge> = face.loops.iter().flat_map(|l| &l.edges).collect();
     let span = |side: usize, k: usize| {
         let [i, j] = sides[side];
         let (a, b) = (corners[i].0[k], corners[j].0[k]);
@@ -93,13 +92,25 @@ pub(super) fn chords_near(
         })
     };
     let near = (0..sides.len()).filter(|&side| crossed.iter().any(|&c| beside(side, c)));
-    near.filter_map(|side| {
-        let number = side_starts.partition_point(|s| *s <= side).checked_sub(1)?;
-        let used = uses.get(number)?;
-        let chords = samples[used.edge.index()].len().checked_sub(1)?;
-        let local = side - side_starts[number];
-        let chord = if used.forward { local } else { chords.checked_sub(local + 1)? };
-        (chord < chords).then_some((used.edge, chord))
-    })
-    .collect()
+    chords_of(face, side_starts, samples, near)
+}
+
+/// The chords of edges that are given sides of the boundary, each with the number of its first corner.
+pub(super) fn chords_of(
+    face: &Face,
+    side_starts: &[usize],
+    samples: &[Vec<(f64, u32)>],
+    sides: impl Iterator<Item = usize>,
+) -> Vec<(EdgeId, usize)> {
+    let uses: Vec<&OrientedEdge> = face.loops.iter().flat_map(|l| &l.edges).collect();
+    sides
+        .filter_map(|side| {
+            let number = side_starts.partition_point(|s| *s <= side).checked_sub(1)?;
+            let used = uses.get(number)?;
+            let chords = samples[used.edge.index()].len().checked_sub(1)?;
+            let local = side - side_starts[number];
+            let chord = if used.forward { local } else { chords.checked_sub(local + 1)? };
+            (chord < chords).then_some((used.edge, chord))
+        })
+        .collect()
 }

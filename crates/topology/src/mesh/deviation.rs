@@ -36,36 +36,59 @@ pub(super) fn grid_deviation(surface: &NurbsSurface, us: &[f64], vs: &[f64], inn
     worst
 }
 
-/// Largest distance of the surface from the triangles' planes, at their centres and the middles of inner sides.
-pub(super) fn deviation(
+/// How far a triangle is off.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Off {
+    /// The largest distance of the surface from its plane, in mm.
+    pub worst: f64,
+    /// Where a corner more would bring it nearer, and the side that it lies on; none where only its boundary's chord is off.
+    pub place: Option<([f64; 2], Option<[u32; 2]>)>,
+    /// The side of the boundary that the triangle lies on, by its first corner.
+    pub side: Option<usize>,
+}
+
+/// The distance of the surface from a triangle's plane, at its centre and the middles of its inner sides. The boundary comes
+/// as its sides, which begin at corners of their own numbers, with the tolerance.
+pub(super) fn off(
     surface: &NurbsSurface,
     corners: &[([f64; 2], u32)],
-    triangles: &[[u32; 3]],
+    triangle: [u32; 3],
     place: &impl Fn(u32) -> Point3,
-    boundary_count: usize,
-) -> f64 {
-    let mut worst: f64 = 0.0;
-    for t in triangles {
-        let [a, b, c] = t.map(place);
-        let normal = (b - a).cross(&(c - a));
-        let length = normal.norm();
-        if length < 1e-12 {
-            continue;
-        }
-        let normal = normal / length;
-        let uv = t.map(|i| corners[i as usize].0);
-        let mut look = |weights: [f64; 3]| {
-            let at = |k: usize| weights[0] * uv[0][k] + weights[1] * uv[1][k] + weights[2] * uv[2][k];
-            worst = worst.max((surface.point(at(0), at(1)) - a).dot(&normal).abs());
-        };
-        look([1.0 / 3.0; 3]);
-        for (i, weights) in [(0, [0.5, 0.5, 0.0]), (1, [0.0, 0.5, 0.5]), (2, [0.5, 0.0, 0.5])] {
-            // A side between two boundary points may be the boundary itself, which was measured as an edge.
-            let on_boundary = |k: usize| (t[k] as usize) < boundary_count;
-            if !(on_boundary(i) && on_boundary((i + 1) % 3)) {
-                look(weights);
+    (boundary, tolerance): (&[[usize; 2]], f64),
+) -> Off {
+    let mut made = Off { worst: 0.0, place: None, side: None };
+    let [a, b, c] = triangle.map(place);
+    let normal = (b - a).cross(&(c - a));
+    let length = normal.norm();
+    if length < 1e-12 {
+        return made;
+    }
+    let normal = normal / length;
+    let uv = triangle.map(|i| corners[i as usize].0);
+    let look = |weights: [f64; 3]| {
+        let at = [0, 1].map(|k| weights[0] * uv[0][k] + weights[1] * uv[1][k] + weights[2] * uv[2][k]);
+        (at, (surface.point(at[0], at[1]) - a).dot(&normal).abs())
+    };
+    for (i, weights) in [(0, [0.5, 0.5, 0.0]), (1, [0.0, 0.5, 0.5]), (2, [0.5, 0.0, 0.5])] {
+        let ends = [triangle[i], triangle[(i + 1) % 3]];
+        // What is the boundary itself was measured as an edge.
+        let is_side = |from: u32, to: u32| boundary.get(from as usize).is_some_and(|s| s[1] == to as usize);
+        match () {
+            () if is_side(ends[0], ends[1]) => made.side = Some(ends[0] as usize),
+            () if is_side(ends[1], ends[0]) => made.side = Some(ends[1] as usize),
+            () => {
+                let (at, off) = look(weights);
+                if off > made.worst {
+                    (made.worst, made.place) = (off, Some((at, Some(ends))));
+                }
             }
         }
     }
-    worst
+    let (at, off) = look([1.0 / 3.0; 3]);
+    if made.worst <= tolerance {
+        // Beside a chord of the boundary this is as far off as that is, and would be nearer to it too.
+        made.place = made.side.is_none().then_some((at, None));
+    }
+    made.worst = made.worst.max(off);
+    made
 }

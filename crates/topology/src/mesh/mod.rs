@@ -9,20 +9,23 @@ mod deviation;
 mod samples;
 mod triangles;
 
+use std::collections::{HashMap, HashSet};
+
 use geometry::{Domain, NurbsSurface, Point3, Vector3, parameter_lines, shared_work};
 use rayon::prelude::*;
 
-use self::corners::{chords_near, part_corners, unite_corners};
-use self::deviation::{deviation, grid_deviation};
+use self::corners::{chords_near, chords_of, part_corners, unite_corners};
+use self::deviation::{Off, grid_deviation, off};
 use self::samples::{Lines, edge_samples};
-use self::triangles::{delaunay_triangles, grid_triangles};
+use self::triangles::{Delaunay, grid_triangles};
 use crate::imprint::Outline;
 use crate::{EdgeId, Face, FaceId, Shell, TopologyError};
 
-/// Rounds of refinement for a face whose measured deviation is still above the tolerance.
-const MAX_ROUNDS: usize = 5;
-/// What a round has to leave of the deviation at most for another to follow.
-const HELPS: f64 = 0.95;
+/// Rounds in which a face gets corners where its triangles are too far off, and how many in all.
+const MAX_ROUNDS: usize = 24;
+const MOST_ADDED: usize = 300_000;
+/// Rounds in which edges are sampled more finely where triangles beside them are too far off.
+const MAX_FINER: usize = 6;
 /// How often chords that cross are divided.
 const MAX_DIVISIONS: usize = 10;
 /// Samples of edges that dividing may add. A boundary that crosses itself however short its chords are, since it lies on
@@ -112,31 +115,59 @@ pub fn mesh(shell: &Shell, tolerance: MeshTolerance) -> Result<Mesh, TopologyErr
     let lines: Vec<Lines> = shell
         .faces()
         .par_iter()
-        .map(shared_work(|face: &Face| grid_lines(&face.surface, tolerance, 1.0)))
+        .map(shared_work(|face: &Face| grid_lines(&face.surface, tolerance)))
         .collect();
     let mut along = edge_samples(shell, &lines, tolerance);
-    let mut rounds = 0;
+    let (mut rounds, mut finer) = (0, 0);
     let most_samples = along.iter().map(Vec::len).sum::<usize>() + MOST_DIVIDED;
+    let mut best: Option<Mesh> = None;
     loop {
+        let too_many = along.iter().map(Vec::len).sum::<usize>() > most_samples;
         match mesh_along(shell, &lines, &along, tolerance) {
-            Ok(mesh) => return Ok(mesh),
-            Err(crossing)
-                if crossing.chords.is_empty()
-                    || rounds == MAX_DIVISIONS
-                    || along.iter().map(Vec::len).sum::<usize>() > most_samples =>
-            {
-                return Err(TopologyError::Mesh { face: crossing.face, reason: crossing.reason });
+            Ok((mesh, coarse)) => {
+                if best.as_ref().is_none_or(|b| mesh.max_deviation < b.max_deviation) {
+                    best = Some(mesh);
+                }
+                let is_last = coarse.is_empty() || finer == MAX_FINER || too_many;
+                if let Some(best) = best.take_if(|_| is_last) {
+                    return Ok(best);
+                }
+                finer += 1;
+                divide(&mut along, coarse, 2);
             }
-            // In a narrow face, chords of one side can cross the other; they do not once they are short enough.
-            Err(crossing) => crossing.divide(&mut along),
+            Err(crossing) => {
+                if let Some(best) = best {
+                    return Ok(best);
+                }
+                if crossing.chords.is_empty() || rounds == MAX_DIVISIONS || too_many {
+                    return Err(TopologyError::Mesh { face: crossing.face, reason: crossing.reason });
+                }
+                // In a narrow face, chords of one side can cross the other; they do not once they are short enough.
+                rounds += 1;
+                divide(&mut along, crossing.chords, 3);
+            }
         }
-        rounds += 1;
+    }
+}
+
+/// Edges with the numbers of their chords.
+type Chords = Vec<(EdgeId, usize)>;
+
+/// Divides chords into so many parts each.
+fn divide(along: &mut [Vec<f64>], mut chords: Chords, parts: usize) {
+    // From behind, so that the numbers of the others stay.
+    chords.sort_unstable_by(|a, b| b.cmp(a));
+    chords.dedup();
+    for (edge, chord) in chords {
+        let along = &mut along[edge.index()];
+        let d = Domain::new(along[chord], along[chord + 1]);
+        along.splice(chord + 1..chord + 1, (1..parts).map(|k| d.at(k as f64 / parts as f64)));
     }
 }
 
 /// Lines of a face's grid, as many as the tolerance asks for or as there may be.
-fn grid_lines(surface: &NurbsSurface, tolerance: MeshTolerance, density: f64) -> Lines {
-    let mut density = density;
+fn grid_lines(surface: &NurbsSurface, tolerance: MeshTolerance) -> Lines {
+    let mut density = 1.0;
     loop {
         let lines = parameter_lines(surface, tolerance.chord, tolerance.angle, density);
         let cells = lines.0.len() * lines.1.len();
@@ -152,21 +183,7 @@ fn grid_lines(surface: &NurbsSurface, tolerance: MeshTolerance, density: f64) ->
 struct Crossing {
     face: usize,
     reason: String,
-    /// Edges with the numbers of their chords.
-    chords: Vec<(EdgeId, usize)>,
-}
-
-impl Crossing {
-    fn divide(mut self, along: &mut [Vec<f64>]) {
-        // From behind, so that the numbers of the others stay.
-        self.chords.sort_unstable_by(|a, b| b.cmp(a));
-        self.chords.dedup();
-        for (edge, chord) in self.chords {
-            let along = &mut along[edge.index()];
-            let d = Domain::new(along[chord], along[chord + 1]);
-            along.splice(chord + 1..chord + 1, [d.at(1.0 / 3.0), d.at(2.0 / 3.0)]);
-        }
-    }
+    chords: Chords,
 }
 
 fn mesh_along(
@@ -174,7 +191,7 @@ fn mesh_along(
     lines: &[Lines],
     along: &[Vec<f64>],
     tolerance: MeshTolerance,
-) -> Result<Mesh, Crossing> {
+) -> Result<(Mesh, Chords), Crossing> {
     let mut positions: Vec<Point3> = shell.vertices().iter().map(|v| v.point).collect();
     let mut samples: Vec<Vec<(f64, u32)>> = Vec::with_capacity(shell.edges().len());
     for (edge, along) in shell.edges().iter().zip(along) {
@@ -195,9 +212,12 @@ fn mesh_along(
     }
     let meshed: Vec<MeshedFace> = (0..shell.faces().len())
         .into_par_iter()
-        .map(shared_work(|i| mesh_face(shell, FaceId(i as u32), &lines[i], &samples, &positions, tolerance)))
+        .map(shared_work(|i| {
+            triangulate(shell, FaceId(i as u32), &samples, &positions, (&lines[i], tolerance.chord))
+        }))
         .collect::<Result<_, _>>()?;
     let (mut faces, mut max_deviation) = (Vec::with_capacity(meshed.len()), 0f64);
+    let mut coarse = Chords::new();
     for mut face in meshed {
         let shift = positions.len() as u32 - face.first_inner;
         for v in &mut face.mesh.vertices {
@@ -206,11 +226,13 @@ fn mesh_along(
             }
         }
         positions.extend(face.inner);
+        coarse.extend(face.coarse);
         max_deviation = max_deviation.max(face.deviation);
         faces.push(face.mesh);
     }
     let edges = samples.iter().map(|s| s.iter().map(|(_, p)| *p).collect()).collect();
-    Ok(Mesh { positions, faces, edges, max_deviation, converged: max_deviation <= tolerance.chord })
+    let converged = max_deviation <= tolerance.chord;
+    Ok((Mesh { positions, faces, edges, max_deviation, converged }, coarse))
 }
 
 struct MeshedFace {
@@ -219,44 +241,18 @@ struct MeshedFace {
     first_inner: u32,
     inner: Vec<Point3>,
     deviation: f64,
-}
-
-fn mesh_face(
-    shell: &Shell,
-    id: FaceId,
-    lines: &Lines,
-    samples: &[Vec<(f64, u32)>],
-    positions: &[Point3],
-    tolerance: MeshTolerance,
-) -> Result<MeshedFace, Crossing> {
-    let face = shell.face(id);
-    let (mut density, mut before) = (1.0, f64::INFINITY);
-    loop {
-        let denser;
-        let lines = if density > 1.0 {
-            denser = grid_lines(&face.surface, tolerance, density);
-            &denser
-        } else {
-            lines
-        };
-        let meshed = triangulate(shell, id, face, samples, positions, lines)?;
-        let helps = meshed.deviation < HELPS * before && density < 2f64.powi(MAX_ROUNDS as i32);
-        if meshed.deviation <= tolerance.chord || !helps {
-            return Ok(meshed);
-        }
-        before = meshed.deviation;
-        density *= (1.1 * (meshed.deviation / tolerance.chord).sqrt()).clamp(1.2, 4.0);
-    }
+    /// Beside triangles that are farther off than the tolerance for the chord alone.
+    coarse: Chords,
 }
 
 fn triangulate(
     shell: &Shell,
     id: FaceId,
-    face: &Face,
     samples: &[Vec<(f64, u32)>],
     positions: &[Point3],
-    (us, vs): &Lines,
+    ((us, vs), chord): (&Lines, f64),
 ) -> Result<MeshedFace, Crossing> {
+    let face = shell.face(id);
     let surface = &face.surface;
     // Boundary: every loop's edge samples as parameter points with the numbers of their positions.
     let mut corners: Vec<([f64; 2], u32)> = Vec::new();
@@ -316,35 +312,33 @@ fn triangulate(
             }
         }
     }
-    let gridded = rectangular && inner_us.len().min(inner_vs.len()) > 0;
-    let mut triangles = if gridded {
-        grid_triangles(&corners, &side_starts, boundary_count, inner_us.len(), inner_vs.len())
-    } else {
-        delaunay_triangles(&corners, &constraints, scale).map_err(|(reason, crossed)| {
-            // Of a boundary that lies on itself there are so many that only looking for them would take long.
-            let chords = if crossed.len() > MOST_CROSSING {
-                Vec::new()
-            } else {
-                chords_near(face, &corners, &constraints, &side_starts, samples, &crossed)
-            };
-            Crossing { face: id.index(), reason, chords }
-        })?
-    };
-    let place = |i: u32| {
-        let position = corners[i as usize].1;
-        if position >= first_inner {
-            inner[(position - first_inner) as usize]
-        } else {
-            positions[position as usize]
+    let as_grid = (rectangular && inner_us.len().min(inner_vs.len()) > 0)
+        .then(|| {
+            let (columns, rows) = (inner_us.len(), inner_vs.len());
+            let triangles = grid_triangles(&corners, &side_starts, boundary_count, columns, rows);
+            let place = place_among(&corners, (positions, &inner));
+            let border = &triangles[2 * (columns - 1) * (rows - 1)..];
+            let off = |t: &[u32; 3]| off(surface, &corners, *t, &place, (&constraints, chord)).worst;
+            let grid = grid_deviation(surface, inner_us, inner_vs, &inner);
+            (border.iter().map(off).fold(grid, f64::max), triangles)
+        })
+        .filter(|(deviation, _)| *deviation <= chord);
+    let (mut triangles, deviation, sides) = match as_grid {
+        Some((deviation, triangles)) => (triangles, deviation, Vec::new()),
+        None => {
+            let mut plane = Delaunay::new(&corners, &constraints, scale).map_err(|(reason, crossed)| {
+                // Of a boundary that lies on itself there are so many that only looking for them would take long.
+                let chords = if crossed.len() > MOST_CROSSING {
+                    Vec::new()
+                } else {
+                    chords_near(face, &corners, &constraints, &side_starts, samples, &crossed)
+                };
+                Crossing { face: id.index(), reason, chords }
+            })?;
+            refined(surface, &mut plane, &mut corners, (positions, &mut inner), (&constraints, chord))
         }
     };
-    let deviation = if gridded {
-        let grid = grid_deviation(surface, inner_us, inner_vs, &inner);
-        let border = &triangles[2 * (inner_us.len() - 1) * (inner_vs.len() - 1)..];
-        grid.max(deviation(surface, &corners, border, &place, boundary_count))
-    } else {
-        deviation(surface, &corners, &triangles, &place, boundary_count)
-    };
+    let coarse = chords_of(face, &side_starts, samples, sides.into_iter());
     // At a pole several corners are one place.
     triangles.retain(|t| {
         let p = t.map(|i| corners[i as usize].1);
@@ -364,7 +358,71 @@ fn triangulate(
             uv,
         })
         .collect();
-    Ok(MeshedFace { mesh: FaceMesh { face: id, vertices, triangles }, first_inner, inner, deviation })
+    Ok(MeshedFace { mesh: FaceMesh { face: id, vertices, triangles }, first_inner, inner, deviation, coarse })
+}
+
+/// The places of corners: positions that all faces share, and after those the face's own.
+fn place_among<'a>(
+    corners: &'a [([f64; 2], u32)],
+    (positions, inner): (&'a [Point3], &'a [Point3]),
+) -> impl Fn(u32) -> Point3 + 'a {
+    move |i| {
+        let position = corners[i as usize].1 as usize;
+        position.checked_sub(positions.len()).map_or_else(|| positions[position], |own| inner[own])
+    }
+}
+
+/// Triangles with corners put in where the surface is farther off them than the tolerance (as Delaunay refinement does it;
+/// Ruppert, J. Algorithms 18, 1995, with the distance for the shape): with the largest distance, and the sides of the boundary
+/// beside those that are off for its chords alone.
+fn refined(
+    surface: &NurbsSurface,
+    plane: &mut Delaunay,
+    corners: &mut Vec<([f64; 2], u32)>,
+    (positions, inner): (&[Point3], &mut Vec<Point3>),
+    (boundary, chord): (&[[usize; 2]], f64),
+) -> (Vec<[u32; 3]>, f64, Vec<usize>) {
+    let mut known: HashMap<[u32; 3], Off> = HashMap::new();
+    let (mut round, most) = (0, inner.len() + MOST_ADDED);
+    loop {
+        let triangles = plane.triangles();
+        let (mut deviation, mut sides) = (0.0_f64, Vec::new());
+        let mut places: Vec<[f64; 2]> = Vec::new();
+        let mut divided: HashSet<[u32; 2]> = HashSet::new();
+        let place = place_among(corners, (positions, inner));
+        let mut checked = HashMap::with_capacity(if round == 0 { 0 } else { triangles.len() });
+        for &t in &triangles {
+            let off =
+                known.get(&t).copied().unwrap_or_else(|| off(surface, corners, t, &place, (boundary, chord)));
+            deviation = deviation.max(off.worst);
+            if off.worst > chord {
+                match off.place {
+                    Some((at, None)) => places.push(at),
+                    Some((at, Some([a, b]))) if divided.insert([a.min(b), a.max(b)]) => places.push(at),
+                    Some(_) => {}
+                    None => sides.extend(off.side),
+                }
+            }
+            checked.insert(t, off);
+        }
+        drop(place);
+        known = checked;
+        round += 1;
+        let mut added = false;
+        if round <= MAX_ROUNDS && inner.len() + places.len() <= most {
+            for uv in places {
+                let number = corners.len() as u32;
+                if plane.insert(uv, number) {
+                    corners.push((uv, (positions.len() + inner.len()) as u32));
+                    inner.push(surface.point(uv[0], uv[1]));
+                    added = true;
+                }
+            }
+        }
+        if !added {
+            return (triangles, deviation, sides);
+        }
+    }
 }
 
 /// What one unit of u and of v measures where triangles are made: how many cells of the grid it crosses, so that triangles

@@ -2,7 +2,7 @@
 
 use geometry::{Box3, BoxTree, Point3, box_of, check_work};
 use robust::{Coord, orient2d};
-use spade::{ConstrainedDelaunayTriangulation, HasPosition, Point2, Triangulation};
+use spade::{ConstrainedDelaunayTriangulation, HasPosition, Point2, PositionInTriangulation, Triangulation};
 
 use super::corners::Corners;
 
@@ -10,6 +10,13 @@ use super::corners::Corners;
 struct Site {
     at: Point2<f64>,
     index: u32,
+}
+
+impl Site {
+    fn new(uv: [f64; 2], scale: [f64; 2], index: u32) -> Self {
+        // What is nothing but rounding would be too small for the triangulation's exact arithmetic.
+        Self { at: Point2::new(or_zero(uv[0] * scale[0]), or_zero(uv[1] * scale[1])), index }
+    }
 }
 
 impl HasPosition for Site {
@@ -80,34 +87,56 @@ pub(super) fn grid_triangles(
 }
 
 /// Constrained Delaunay triangles inside the boundary, in a parameter plane scaled to the surface's own lengths.
-pub(super) fn delaunay_triangles(
-    corners: &Corners,
-    constraints: &[[usize; 2]],
+pub(super) struct Delaunay {
+    cdt: ConstrainedDelaunayTriangulation<Site>,
     scale: [f64; 2],
-) -> Result<Vec<[u32; 3]>, (String, Vec<usize>)> {
-    let site = |(i, (uv, _)): (usize, &([f64; 2], u32))| Site {
-        // What is nothing but rounding would be too small for the triangulation's exact arithmetic.
-        at: Point2::new(or_zero(uv[0] * scale[0]), or_zero(uv[1] * scale[1])),
-        index: i as u32,
-    };
-    let sites: Vec<Site> = corners.iter().enumerate().map(site).collect();
-    // Found beforehand: among sides that cross, the triangulation can go on without end.
-    let crossed = crossing_sides(&sites, constraints);
-    if !crossed.is_empty() {
-        return Err((format!("its boundary crosses itself at {} places", crossed.len()), crossed));
-    }
-    let mut crossed: Vec<usize> = Vec::new();
-    let cdt =
-        ConstrainedDelaunayTriangulation::<Site>::try_bulk_load_cdt(sites, constraints.to_vec(), |side| {
-            crossed.push(side[0]);
-        })
+}
+
+impl Delaunay {
+    pub(super) fn new(
+        corners: &Corners,
+        constraints: &[[usize; 2]],
+        scale: [f64; 2],
+    ) -> Result<Self, (String, Vec<usize>)> {
+        let site = |(i, (uv, _)): (usize, &([f64; 2], u32))| Site::new(*uv, scale, i as u32);
+        let sites: Vec<Site> = corners.iter().enumerate().map(site).collect();
+        // Found beforehand: among sides that cross, the triangulation can go on without end.
+        let crossed = crossing_sides(&sites, constraints);
+        if !crossed.is_empty() {
+            return Err((format!("its boundary crosses itself at {} places", crossed.len()), crossed));
+        }
+        let mut crossed: Vec<usize> = Vec::new();
+        let cdt = ConstrainedDelaunayTriangulation::<Site>::try_bulk_load_cdt(
+            sites,
+            constraints.to_vec(),
+            |side| {
+                crossed.push(side[0]);
+            },
+        )
         .map_err(|e| (e.to_string(), Vec::new()))?;
-    if !crossed.is_empty() {
-        return Err((format!("its boundary crosses itself at {} places", crossed.len()), crossed));
+        if !crossed.is_empty() {
+            return Err((format!("its boundary crosses itself at {} places", crossed.len()), crossed));
+        }
+        Ok(Self { cdt, scale })
     }
-    let kept = kept_faces(&cdt);
-    let inside = cdt.inner_faces().filter(|f| kept[f.fix().index()]);
-    Ok(inside.map(|f| f.vertices().map(|v| v.data().index)).collect())
+
+    /// Triples of the corners' numbers.
+    pub(super) fn triangles(&self) -> Vec<[u32; 3]> {
+        let kept = kept_faces(&self.cdt);
+        let inside = self.cdt.inner_faces().filter(|f| kept[f.fix().index()]);
+        inside.map(|f| f.vertices().map(|v| v.data().index)).collect()
+    }
+
+    /// Puts in one more corner, inside the boundary; not where there is one already.
+    pub(super) fn insert(&mut self, uv: [f64; 2], index: u32) -> bool {
+        let site = Site::new(uv, self.scale, index);
+        let is_free = match self.cdt.locate(site.at) {
+            PositionInTriangulation::OnFace(_) => true,
+            PositionInTriangulation::OnEdge(edge) => !self.cdt.is_constraint_edge(edge.as_undirected()),
+            _ => false,
+        };
+        is_free && self.cdt.insert(site).is_ok()
+    }
 }
 
 /// Corners at which sides begin that cross another one, or lie on it for a way.
