@@ -109,6 +109,22 @@ impl Ground {
         [at[0] + du, at[1] + dv]
     }
 
+    /// The parameters nearest to a place in space, followed from others; `None` where it does not settle, or leaves the surface.
+    pub(crate) fn nearest(&self, from: [f64; 2], place: &Point3) -> Option<[f64; 2]> {
+        const STEPS: usize = 20;
+        let mut at = from;
+        for _ in 0..STEPS {
+            let before = at;
+            at = self.moved(at, &(place - self.point(at)));
+            let [du, dv]: [Domain; 2] = self.surface.domain().into();
+            let [u, v] = [0, 1].map(|k| (at[k] - before[k]).abs());
+            if u <= 1e-12 * du.length() && v <= 1e-12 * dv.length() {
+                break;
+            }
+        }
+        self.holds(at).then_some(at)
+    }
+
     /// Bounds within which parameters may be looked for; a whole turn more either way where the surface closes.
     pub(crate) fn bounds(&self) -> [Domain; 2] {
         let domains: [Domain; 2] = self.surface.domain().into();

@@ -11,7 +11,7 @@ use topology::{EdgeId, Vertex, VertexId};
 
 use super::LEVEL;
 use super::solve::{contact_on_curve, on_track, solve};
-use super::track::Track;
+use super::track::{Track, longer};
 use crate::SurfacingError;
 use crate::ground::Ground;
 use crate::halves::{Fan, Halves, Spoke};
@@ -88,6 +88,10 @@ pub(super) struct Corners<'a> {
     pub(super) vertices: Vec<Vertex>,
     /// Where edges that stay end now.
     pub(super) trims: BTreeMap<(EdgeId, bool), (f64, VertexId)>,
+    /// Edges that end beyond where they did, run on, with the parts that they had.
+    pub(super) grown: BTreeMap<EdgeId, NurbsCurve>,
+    /// How far edges are run on at most, in millimetres.
+    pub(super) margin: f64,
     pub(super) ends: BTreeMap<(usize, bool), Ended>,
     pub(super) plans: Vec<Plan>,
 }
@@ -170,6 +174,73 @@ impl<'a> Corners<'a> {
         Ok((t, vertex))
     }
 
+    /// The same where the edge may also end beyond the vertex, where it runs on along both of its faces: a strip at the foot of
+    /// a wall ends in the plane of the next one.
+    fn cut_or_grown(
+        &mut self,
+        rail: usize,
+        side: usize,
+        t: f64,
+        spoke: Spoke,
+    ) -> Result<(f64, VertexId), SurfacingError> {
+        let refused = match self.cut(rail, side, t, spoke) {
+            Err(refused) => refused,
+            made => return made,
+        };
+        let Some((t, s, point, curve)) = self.grows(rail, side, t, spoke) else { return Err(refused) };
+        let vertex = self.put(point);
+        self.trims.insert((spoke.edge, spoke.at_end), (s, vertex));
+        self.grown.insert(spoke.edge, curve);
+        Ok((t, vertex))
+    }
+
+    /// Where a rail's contact meets an edge that is run on beyond its vertex on both of its faces, with the edge.
+    fn grows(
+        &self,
+        rail: usize,
+        side: usize,
+        t: f64,
+        spoke: Spoke,
+    ) -> Option<(f64, f64, Point3, NurbsCurve)> {
+        let track = &self.rails[rail].track;
+        let own = self.curve(spoke.edge)?;
+        let curve = longer(own, self.margin);
+        let ([t, s], miss) = contact_on_curve(track, side, &curve, t)?;
+        let d = own.domain();
+        let beyond = if spoke.at_end { s > d.end } else { s < d.start };
+        if !beyond || miss > self.tolerance.join {
+            return None;
+        }
+        let from = if spoke.at_end { d.end } else { d.start };
+        let on_it = |half: usize| {
+            let ground = self.grounds.get(&self.halves.all[half].face)?;
+            let mut near = self.halves.used(half).pcurve.point(from);
+            (1..=LOOKED_AT).try_for_each(|k| {
+                let p = curve.point(from + (s - from) * k as f64 / LOOKED_AT as f64);
+                let [u, v] = ground.nearest([near.x, near.y], &p)?;
+                near = Point3::new(u, v, 0.0);
+                ((ground.point([u, v]) - p).norm() <= self.tolerance.join).then_some(())
+            })
+        };
+        self.halves.of(spoke.edge)?.into_iter().try_for_each(on_it)?;
+        Some((t, s, curve.point(s), curve))
+    }
+
+    /// The parameters of an edge's place in the plane of one of its half-edges, beyond its ends as far as they tell.
+    fn image(&self, half: usize, s: f64) -> [f64; 2] {
+        let pcurve = &self.halves.used(half).pcurve;
+        let inside = pcurve.domain().clamp(s);
+        let at = pcurve.point(inside);
+        let ground = &self.grounds[&self.halves.all[half].face];
+        match self.grown.get(&self.halves.all[half].edge) {
+            Some(curve) if inside != s => {
+                let p = curve.point(s);
+                ground.nearest([at.x, at.y], &p).unwrap_or([at.x, at.y])
+            }
+            _ => [at.x, at.y],
+        }
+    }
+
     /// The same without anything being changed: parameters of the rail and of the edge.
     fn meets(
         &self,
@@ -240,8 +311,8 @@ impl<'a> Corners<'a> {
         let at_end = fan.spokes[0].at_end;
         let t = self.end_of(rail, at_end);
         let (n, side) = (fan.spokes.len(), side_after(fan.spokes[0]));
-        let first = self.cut(rail, side, t, fan.spokes[1])?;
-        let last = self.cut(rail, 1 - side, t, fan.spokes[n - 1])?;
+        let first = self.cut_or_grown(rail, side, t, fan.spokes[1])?;
+        let last = self.cut_or_grown(rail, 1 - side, t, fan.spokes[n - 1])?;
         let mut stops = vec![(side as f64, first)];
         for j in 2..n - 1 {
             stops.push(self.pierced(vertex, rail, t, fan.spokes[j], stops[stops.len() - 1].0)?);
@@ -255,8 +326,8 @@ impl<'a> Corners<'a> {
             let [(v0, (t0, from)), (v1, (t1, to))] = [stops[j - 1], stops[j]];
             let spoke = fan.spokes[j];
             let (s, _) = self.trims[&(spoke.edge, spoke.at_end)];
-            let p = self.halves.used(corner.leaving).pcurve.point(s);
-            let seeds = self.across(rail, ground, [v0, v1], [t0, t1], [p.x, p.y])?;
+            let near = self.image(corner.leaving, s);
+            let seeds = self.across(rail, ground, [v0, v1], [t0, t1], near)?;
             let d = self.rails[rail].track.guide.domain();
             let level =
                 n == 3 && seeds.iter().all(|(_, x)| (x[0] - seeds[0].1[0]).abs() <= 1e-9 * d.length());

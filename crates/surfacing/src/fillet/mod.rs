@@ -368,6 +368,8 @@ fn round_chains(
         tolerance,
         vertices: shell.vertices().to_vec(),
         trims: BTreeMap::new(),
+        grown: BTreeMap::new(),
+        margin,
         ends: BTreeMap::new(),
         plans: Vec::new(),
     };

@@ -31,6 +31,8 @@ pub(super) struct Rebuilt<'a> {
     vertices: Vec<Vertex>,
     edges: Vec<Edge>,
     trims: BTreeMap<(EdgeId, bool), (f64, VertexId)>,
+    /// Edges that are run on.
+    grown: BTreeMap<EdgeId, NurbsCurve>,
     ends: BTreeMap<(usize, bool), Ended>,
     /// Edges on either face, for every rail.
     contacts: Vec<[EdgeId; 2]>,
@@ -60,7 +62,7 @@ impl<'a> Rebuilt<'a> {
         strips: Vec<Strip>,
         name: &dyn Fn(&[EdgeId]) -> String,
     ) -> Result<Made, SurfacingError> {
-        let Corners { halves, rails, grounds, tolerance, vertices, trims, ends, plans } = corners;
+        let Corners { halves, rails, grounds, tolerance, vertices, trims, grown, ends, plans, .. } = corners;
         let surfaces = strips.iter().map(|s| Arc::new(s.surface.clone())).collect();
         let edges = halves.shell.edges().to_vec();
         let mut made = Self {
@@ -73,6 +75,7 @@ impl<'a> Rebuilt<'a> {
             vertices,
             edges,
             trims,
+            grown,
             ends,
             contacts: Vec::new(),
             paths: BTreeMap::new(),
@@ -347,9 +350,17 @@ impl<'a> Rebuilt<'a> {
         Ok(())
     }
 
-    /// Cuts the edges that stay where they end now.
+    /// Cuts the edges that stay where they end now, or runs them on.
     fn shorten(&mut self) {
+        for (id, curve) in &self.grown {
+            // Its other end stays, unless it is cut there too.
+            let whole = self.halves.shell.edge(*id).curve.as_ref().map(NurbsCurve::domain);
+            let at = |at_end: bool| self.trims.get(&(*id, at_end)).map(|t| t.0);
+            let edge = &mut self.edges[id.index()];
+            edge.curve = whole.map(|d| curve.part(at(false).unwrap_or(d.start), at(true).unwrap_or(d.end)));
+        }
         for ((id, at_end), (t, vertex)) in self.trims.clone() {
+            let grown = self.grown.contains_key(&id);
             let edge = &mut self.edges[id.index()];
             if at_end {
                 edge.end = vertex;
@@ -358,6 +369,9 @@ impl<'a> Rebuilt<'a> {
             }
             edge.curve = edge.curve.take().map(|c| {
                 let d = c.domain();
+                if grown {
+                    return c;
+                }
                 if at_end { c.part(d.start, t) } else { c.part(t, d.end) }
             });
         }
@@ -373,6 +387,24 @@ impl<'a> Rebuilt<'a> {
             return Err(SurfacingError::FilletTooLarge { size: self.size(), at, fits: None });
         }
         Ok(part)
+    }
+
+    /// The image of an edge that was run on, on one of its faces.
+    fn image(&self, half: usize, part: Domain) -> Result<NurbsCurve, SurfacingError> {
+        let (used, ground) = (self.halves.used(half), &self.grounds[&self.halves.all[half].face]);
+        let curve = self.edges[used.edge.index()].curve.as_ref().ok_or(SurfacingError::Empty)?;
+        let d = used.pcurve.domain();
+        let at = |t: f64| {
+            let near = used.pcurve.point(d.clamp(t));
+            let lost = || SurfacingError::FilletTooLarge {
+                size: self.size(),
+                at: curve.point(t).into(),
+                fits: None,
+            };
+            ground.nearest([near.x, near.y], &curve.point(t)).ok_or_else(lost)
+        };
+        let follow = images_follow(&curve.point(part.start), self.tolerance);
+        followed(curve, &at, &|p| ground.point(p), follow)
     }
 
     fn size(&self) -> f64 {
@@ -403,8 +435,11 @@ impl<'a> Rebuilt<'a> {
             }
             let whole = used.pcurve.domain();
             let part = self.left_of(half.edge, whole)?;
-            let pcurve =
-                if part == whole { used.pcurve.clone() } else { used.pcurve.part(part.start, part.end) };
+            let pcurve = match () {
+                () if part == whole => used.pcurve.clone(),
+                () if self.grown.contains_key(&half.edge) => self.image(h, part)?,
+                () => used.pcurve.part(part.start, part.end),
+            };
             run.push(OrientedEdge { edge: half.edge, forward: half.forward, pcurve });
         }
         let mut faces: Vec<Face> = Vec::with_capacity(shell.faces().len() + self.rails.len());
