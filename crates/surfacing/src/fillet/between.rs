@@ -10,7 +10,7 @@ use topology::{Body, FaceId, Shell, face_extent, imprint, join, natural_shell, p
 
 use super::Rounded;
 use super::strip::strip;
-use super::track::{Near, Profile, Track};
+use super::track::{Near, Profile, Track, longer};
 use crate::SurfacingError;
 use crate::ground::Ground;
 use crate::strip::Strip;
@@ -66,8 +66,7 @@ pub fn fillet_between(rolling: &Rolling<'_>, tolerance: &Tolerance) -> Result<Ro
         let size = |t: f64| (rolling.size)(if rolling.even { 0.5 } else { run.share(t) });
         let feet = [pcurve_on(spine, &offsets[0], tolerance)?, pcurve_on(spine, &offsets[1], tolerance)?];
         let track = Track::new(
-            spine,
-            0.0,
+            (longer(spine, 0.0), spine.domain()),
             [&grounds[0], &grounds[1]],
             Near::Feet(feet),
             1.0,

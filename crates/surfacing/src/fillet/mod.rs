@@ -29,7 +29,7 @@ use crate::side::Side;
 use corners::{Corners, Rail};
 use rebuilt::Rebuilt;
 use strip::strip;
-use track::{Near, Profile, Track};
+use track::{Near, Profile, Track, longer};
 
 /// Sine of the angle between edges within which a chain goes on from one to the other, and between faces within which there
 /// is no edge to round.
@@ -67,6 +67,15 @@ pub struct Rounded {
     pub edges: usize,
     /// Largest distance of a strip from its true sections that was measured, in millimetres.
     pub max_deviation: f64,
+}
+
+/// How the guides of a chain's edges go on beyond them.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Guides {
+    /// Each in its own nature.
+    RunOn,
+    /// As the chain does.
+    GoOn,
 }
 
 /// Edges that follow each other along their tangents, in order, each with whether it is run along its direction.
@@ -109,7 +118,12 @@ fn rounded(
         let now = first_ones(&halves, &chains, &kinds)?;
         let (these, later): (Vec<Chain>, Vec<Chain>) =
             chains.into_iter().partition(|c| now.contains(&c[0].0));
-        let (made, deviation) = round_chains(&halves, &these, &kinds, rounding, tolerance)?;
+        let round = |guides: Guides| round_chains(&halves, &these, &kinds, rounding, guides, tolerance);
+        let (made, deviation) = match round(Guides::RunOn) {
+            // Flats stand across the edge itself, which on the other side of a slanting seam is another one.
+            Err(SurfacingError::FilletSides { .. }) => round(Guides::GoOn)?,
+            made => made?,
+        };
         count += these.iter().map(Vec::len).sum::<usize>();
         max_deviation = max_deviation.max(deviation);
         left = later.iter().flatten().filter_map(|(e, _)| made.edges.get(e).copied()).collect();
@@ -277,6 +291,39 @@ fn joints(shell: &Shell, chains: &[Chain]) -> BTreeMap<EdgeId, [Option<Vector3>;
     out
 }
 
+/// The curve of a chain's edge with parts of those before it and after it, in its own direction.
+fn going_on(shell: &Shell, chain: &Chain, link: usize, margin: f64) -> Result<NurbsCurve, SurfacingError> {
+    let (edge, forward) = chain[link];
+    let own = shell.edge(edge).curve.as_ref().ok_or(SurfacingError::Empty)?;
+    let d = own.domain();
+    let alone = longer(own, margin);
+    let count = chain.len();
+    // What follows on at either end of the edge, run away from it.
+    let beside = |at_end: bool| {
+        let neighbour = if at_end == forward { (link + 1) % count } else { (link + count - 1) % count };
+        let (other, _) = chain[neighbour];
+        let (edge, next) = (shell.edge(edge), shell.edge(other));
+        let vertex = if at_end { edge.end } else { edge.start };
+        let curve = next.curve.as_ref().filter(|_| neighbour != link)?;
+        let away = match vertex {
+            v if v == next.start => curve.clone(),
+            v if v == next.end => curve.reversed(),
+            _ => return None,
+        };
+        let from = if at_end { d.end } else { d.start };
+        let part = away.domain();
+        let part = Domain::new(part.start, part.at((margin / away.length()).min(1.0)));
+        let faster = away.velocity(part.start).norm() / own.velocity(from).norm().max(f64::MIN_POSITIVE);
+        Some((away.part(part.start, part.end), part.length() * faster))
+    };
+    let whole = alone.domain();
+    let ahead = beside(true).unwrap_or_else(|| (alone.part(d.end, whole.end), whole.end - d.end));
+    let behind = beside(false).map(|(curve, by)| (curve.reversed(), by));
+    let behind = behind.unwrap_or_else(|| (alone.part(whole.start, d.start), d.start - whole.start));
+    let breaks = [d.start - behind.1, d.start, d.end, d.end + ahead.1];
+    Ok(NurbsCurve::of_pieces_over(&[behind.0, own.clone(), ahead.0], &breaks)?)
+}
+
 /// How far from an edge a section of a size reaches at most.
 fn reach(halves: &Halves<'_>, edge: EdgeId, shape: EdgeShape, size: f64) -> f64 {
     if shape == EdgeShape::Chamfer {
@@ -300,6 +347,7 @@ fn round_chains(
     chains: &[Chain],
     kinds: &BTreeMap<EdgeId, bool>,
     rounding: &Rounding<'_>,
+    guides: Guides,
     tolerance: &Tolerance,
 ) -> Result<(rebuilt::Made, f64), SurfacingError> {
     let shell = halves.shell;
@@ -329,7 +377,7 @@ fn round_chains(
         let lengths: Vec<f64> = curves.iter().map(|c| c.length()).collect();
         let whole: f64 = lengths.iter().sum();
         let mut before = 0.0;
-        for ((&(edge, forward), curve), length) in chain.iter().zip(&curves).zip(&lengths) {
+        for (k, ((&(edge, forward), curve), length)) in chain.iter().zip(&curves).zip(&lengths).enumerate() {
             let pair = halves.of(edge).ok_or(SurfacingError::Empty)?;
             let run = ArcLength::new(curve);
             let (begins, even) = (before, rounding.even);
@@ -344,9 +392,12 @@ fn round_chains(
                 size((begins + own * length) / whole)
             };
             before += length;
+            let guide = match guides {
+                Guides::RunOn => longer(curve, margin),
+                Guides::GoOn => going_on(shell, chain, k, margin)?,
+            };
             let mut track = Track::new(
-                curve,
-                margin,
+                (guide, curve.domain()),
                 pair.map(|h| &grounds[&halves.all[h].face]),
                 Near::Edge(pair.map(|h| halves.used(h).pcurve.clone())),
                 if kinds[&edge] { -1.0 } else { 1.0 },

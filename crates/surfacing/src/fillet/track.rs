@@ -95,10 +95,9 @@ pub(super) struct Track<'a> {
 }
 
 impl<'a> Track<'a> {
-    /// A track along an edge, by up to `margin` mm longer than it.
+    /// A track along a guide, of which a part is the edge itself.
     pub(super) fn new(
-        edge: &NurbsCurve,
-        margin: f64,
+        (guide, own): (NurbsCurve, Domain),
         grounds: [&'a Ground; 2],
         near: Near,
         side: f64,
@@ -106,10 +105,9 @@ impl<'a> Track<'a> {
         size: Size<'a>,
         even: bool,
     ) -> Self {
-        let guide = longer(edge, margin);
         Self {
             guide,
-            own: edge.domain(),
+            own,
             grounds,
             near,
             side,
