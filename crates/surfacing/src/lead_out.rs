@@ -194,6 +194,7 @@ fn led(
             cross: &cross,
             ground: &|_, _| Point3::origin(),
             even: true,
+            pole: None,
             folds: &|t| folds(&lead.curve.point(t)),
         };
         let made = along.strip(tolerance)?;

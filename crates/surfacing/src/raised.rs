@@ -249,6 +249,7 @@ impl<'a> Builder<'a> {
                     if which == 0 { self.face.surface.point(u, v) } else { top.point(u, v) }
                 },
                 even: true,
+                pole: None,
                 folds: &|t| self.folds(&self.pieces[k].point(t)),
             };
             let made = along.strip(self.tolerance)?;

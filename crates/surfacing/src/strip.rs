@@ -63,6 +63,8 @@ pub(crate) struct Along<'a> {
     pub(crate) ground: &'a dyn Fn(usize, [f64; 2]) -> Point3,
     /// Whether sections are alike all along, so that few of them tell all.
     pub(crate) even: bool,
+    /// The border, by its number, at which all sections end at one point.
+    pub(crate) pole: Option<usize>,
     /// What to say where sections fall behind those before them.
     pub(crate) folds: &'a dyn Fn(f64) -> SurfacingError,
 }
@@ -125,7 +127,8 @@ impl Along<'_> {
             let (t, a, b) = (pair[1].0, &pair[0].1, &pair[1].1);
             let along = self.guide.velocity(t);
             let ends = [0, a.poles.len() - 1];
-            if ends.iter().any(|&k| (b.poles[k].0 - a.poles[k].0).dot(&along) <= 0.0) {
+            let behind = |k: usize| (b.poles[k].0 - a.poles[k].0).dot(&along) <= 0.0;
+            if (0..2).any(|side| self.pole != Some(side) && behind(ends[side])) {
                 return Err((self.folds)(t));
             }
         }

@@ -11,7 +11,7 @@ use topology::{EdgeId, Vertex, VertexId};
 
 use super::LEVEL;
 use super::solve::{contact_on_curve, on_track, solve};
-use super::track::{Track, longer};
+use super::track::{Pole, Track, longer};
 use crate::SurfacingError;
 use crate::ground::Ground;
 use crate::halves::{Fan, Halves, Spoke};
@@ -54,6 +54,9 @@ pub(super) enum Plan {
     Mitre { mitre: Mitre, over: Option<(usize, bool, Across)> },
     /// Strips end at a ball that touches all faces.
     Ball { rails: Vec<(usize, bool)>, centre: Point3, radius: f64, outward: bool },
+    /// The strip of a tight bend ends short of one side at a pole, and those before and after it meet beyond that: ends of the
+    /// strip in order of its guide with the shares of the pole on them, and what they have in common.
+    Fold { rail: usize, beside: [(usize, bool, f64); 2], mitre: Option<Mitre> },
     /// Three flats meet in a point.
     Point { mitres: [Mitre; 3] },
 }
@@ -92,12 +95,14 @@ pub(super) struct Corners<'a> {
     pub(super) grown: BTreeMap<EdgeId, NurbsCurve>,
     /// How far edges are run on at most, in millimetres.
     pub(super) margin: f64,
+    /// Where strips of tight bends end.
+    pub(super) poles: BTreeMap<usize, Pole>,
     pub(super) ends: BTreeMap<(usize, bool), Ended>,
     pub(super) plans: Vec<Plan>,
 }
 
 /// The side of a rail that lies in the corner after its spoke.
-fn side_after(spoke: Spoke) -> usize {
+pub(super) fn side_after(spoke: Spoke) -> usize {
     usize::from(spoke.at_end)
 }
 
@@ -110,16 +115,16 @@ impl<'a> Corners<'a> {
         self.halves.shell.vertex(vertex).point.into()
     }
 
-    fn rail_of(&self, spoke: Spoke) -> Option<usize> {
+    pub(super) fn rail_of(&self, spoke: Spoke) -> Option<usize> {
         self.rails.iter().position(|r| r.edge == spoke.edge)
     }
 
-    fn put(&mut self, point: Point3) -> VertexId {
+    pub(super) fn put(&mut self, point: Point3) -> VertexId {
         self.vertices.push(Vertex { point });
         VertexId(self.vertices.len() as u32 - 1)
     }
 
-    fn end_of(&self, rail: usize, at_end: bool) -> f64 {
+    pub(super) fn end_of(&self, rail: usize, at_end: bool) -> f64 {
         let own = self.rails[rail].track.own;
         if at_end { own.end } else { own.start }
     }
@@ -161,7 +166,7 @@ impl<'a> Corners<'a> {
     }
 
     /// Where a rail's contact on one side meets an edge that stays, which ends there from now on.
-    fn cut(
+    pub(super) fn cut(
         &mut self,
         rail: usize,
         side: usize,
@@ -263,7 +268,7 @@ impl<'a> Corners<'a> {
 
     /// Notes where a strip ends: on the side that comes first and on the other one, with further parameters that its end
     /// takes up; between those it may reach a little beyond them.
-    fn set_end(
+    pub(super) fn set_end(
         &mut self,
         (rail, at_end): (usize, bool),
         first_side: usize,
@@ -384,7 +389,7 @@ impl<'a> Corners<'a> {
     }
 
     /// Whether the rail of the first spoke goes on smoothly along that of another one.
-    fn go_on(&self, fan: &Fan, other: usize) -> bool {
+    pub(super) fn go_on(&self, fan: &Fan, other: usize) -> bool {
         let (Some(a), Some(b)) = (self.halves.leaves(fan.spokes[0]), self.halves.leaves(fan.spokes[other]))
         else {
             return false;
@@ -451,7 +456,7 @@ impl<'a> Corners<'a> {
     }
 
     /// Where two rails touch the face between them at one place.
-    fn crossing(
+    pub(super) fn crossing(
         &self,
         vertex: VertexId,
         rails: [usize; 2],
@@ -472,7 +477,7 @@ impl<'a> Corners<'a> {
     }
 
     /// The line of two strips from one share of the first to another.
-    fn shared(
+    pub(super) fn shared(
         &self,
         vertex: VertexId,
         rails: [usize; 2],
@@ -699,6 +704,6 @@ impl<'a> Corners<'a> {
 }
 
 /// The parameters of one of two guides along a line.
-fn taken_up(seeds: &Seeds, which: usize) -> Vec<f64> {
+pub(super) fn taken_up(seeds: &Seeds, which: usize) -> Vec<f64> {
     seeds.iter().map(|(_, x)| x[which]).collect()
 }

@@ -7,6 +7,7 @@
 mod ball;
 mod between;
 mod corners;
+mod folds;
 mod inset;
 mod rebuilt;
 mod solve;
@@ -421,10 +422,12 @@ fn round_chains(
         trims: BTreeMap::new(),
         grown: BTreeMap::new(),
         margin,
+        poles: BTreeMap::new(),
         ends: BTreeMap::new(),
         plans: Vec::new(),
     };
-    for &vertex in &vertices {
+    let folded = corners.settle_folds()?;
+    for &vertex in vertices.difference(&folded) {
         corners.settle(vertex)?;
     }
     let mut strips = Vec::with_capacity(rails.len());
@@ -432,7 +435,7 @@ fn round_chains(
         let part = |at_end: bool| corners.ends.get(&(r, at_end)).map(|e| e.part).ok_or(SurfacingError::Empty);
         let (from, to) = (part(false)?, part(true)?);
         let part = Domain::new(from.start.min(to.start), from.end.max(to.end));
-        strips.push(strip(&rail.track, part, tolerance)?);
+        strips.push(strip(&rail.track, part, corners.poles.get(&r).copied(), tolerance)?);
     }
     let max_deviation = strips.iter().map(|s| s.max_deviation).fold(0.0, f64::max);
     let role = |edges: &[EdgeId]| {

@@ -3,12 +3,15 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use geometry::{Domain, EndDerivatives, NurbsCurve, NurbsSurface, Point3, Tolerance, interpolate};
+use geometry::{
+    Domain, EndDerivatives, NurbsCurve, NurbsSurface, Point3, Tolerance, closest_on_curve, interpolate,
+};
 use topology::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, straight_pcurve};
 
 use super::ball::Ball;
 use super::corners::{Across, Corners, Ended, Mitre, Plan, Rail, Seeds};
 use super::solve::solve;
+use super::track::Pole;
 use crate::SurfacingError;
 use crate::ground::Ground;
 use crate::halves::Halves;
@@ -33,6 +36,7 @@ pub(super) struct Rebuilt<'a> {
     trims: BTreeMap<(EdgeId, bool), (f64, VertexId)>,
     /// Edges that are run on.
     grown: BTreeMap<EdgeId, NurbsCurve>,
+    poles: BTreeMap<usize, Pole>,
     ends: BTreeMap<(usize, bool), Ended>,
     /// Edges on either face, for every rail.
     contacts: Vec<[EdgeId; 2]>,
@@ -62,7 +66,8 @@ impl<'a> Rebuilt<'a> {
         strips: Vec<Strip>,
         name: &dyn Fn(&[EdgeId]) -> String,
     ) -> Result<Made, SurfacingError> {
-        let Corners { halves, rails, grounds, tolerance, vertices, trims, grown, ends, plans, .. } = corners;
+        let Corners { halves, rails, grounds, tolerance, vertices, trims, grown, poles, ends, plans, .. } =
+            corners;
         let surfaces = strips.iter().map(|s| Arc::new(s.surface.clone())).collect();
         let edges = halves.shell.edges().to_vec();
         let mut made = Self {
@@ -76,6 +81,7 @@ impl<'a> Rebuilt<'a> {
             edges,
             trims,
             grown,
+            poles,
             ends,
             contacts: Vec::new(),
             paths: BTreeMap::new(),
@@ -96,8 +102,9 @@ impl<'a> Rebuilt<'a> {
         self.ends.get(&(rail, at_end)).ok_or(SurfacingError::Empty)
     }
 
-    fn put(&mut self, curve: NurbsCurve, start: VertexId, end: VertexId) -> EdgeId {
-        self.edges.push(Edge { curve: Some(curve), start, end, tolerance: 0.0 });
+    /// An edge; without a curve at a pole.
+    fn put(&mut self, curve: impl Into<Option<NurbsCurve>>, start: VertexId, end: VertexId) -> EdgeId {
+        self.edges.push(Edge { curve: curve.into(), start, end, tolerance: 0.0 });
         EdgeId(self.edges.len() as u32 - 1)
     }
 
@@ -109,7 +116,9 @@ impl<'a> Rebuilt<'a> {
             if from.ts[side] >= to.ts[side] {
                 return Err(self.rails[rail].track.too_large(from.ts[side]));
             }
-            let curve = self.strips[rail].surface.curve_at_v(side as f64).part(from.ts[side], to.ts[side]);
+            let at_pole = self.poles.get(&rail).is_some_and(|p| p.side == side);
+            let curve = (!at_pole)
+                .then(|| self.strips[rail].surface.curve_at_v(side as f64).part(from.ts[side], to.ts[side]));
             both[side] = self.put(curve, from.vertices[side], to.vertices[side]);
         }
         self.contacts.push(both);
@@ -158,6 +167,7 @@ impl<'a> Rebuilt<'a> {
                 }
                 Ok(())
             }
+            Plan::Fold { rail, beside, mitre } => self.fold(*rail, beside, mitre.as_ref()),
             Plan::Ball { rails, centre, radius, outward } => {
                 self.ball(rails, *centre, *radius, *outward, name)
             }
@@ -311,6 +321,39 @@ impl<'a> Rebuilt<'a> {
         Ok([first, second].map(|pcurve| OrientedEdge { edge, forward: true, pcurve }))
     }
 
+    fn fold(
+        &mut self,
+        rail: usize,
+        beside: &[(usize, bool, f64); 2],
+        mitre: Option<&Mitre>,
+    ) -> Result<(), SurfacingError> {
+        let mut uses = mitre.map(|m| self.mitre(m)).transpose()?.map(|u| u.map(Some)).unwrap_or_default();
+        for (k, &(other, at_end, _)) in beside.iter().enumerate() {
+            let section = self.section(rail, k == 1)?;
+            let curve = self.edges[section.edge.index()].curve.clone().ok_or(SurfacingError::Empty)?;
+            // The neighbour's own section there, of which this is a part.
+            let wall = 1 - self.side_of_pole(rail)?;
+            let vertex = self.ended(rail, k == 1)?.vertices[wall];
+            let ended = self.ended(other, at_end)?;
+            let own = ended.vertices.iter().position(|v| *v == vertex).ok_or(SurfacingError::Empty)?;
+            let surface = Arc::clone(&self.surfaces[other]);
+            let t = ended.ts[own];
+            let whole = surface.curve_at_u(t);
+            let at = |s: f64| Ok([t, closest_on_curve(&whole, &curve.point(s)).parameter]);
+            let follow = images_follow(&curve.start(), self.tolerance);
+            let pcurve = followed(&curve, &at, &|[u, v]| surface.point(u, v), follow)?;
+            let mut path = vec![OrientedEdge { edge: section.edge, forward: true, pcurve }];
+            path.extend(uses[k].take());
+            self.set_path(other, at_end, path);
+            self.paths.insert((rail, k == 1), vec![section]);
+        }
+        Ok(())
+    }
+
+    fn side_of_pole(&self, rail: usize) -> Result<usize, SurfacingError> {
+        self.poles.get(&rail).map(|p| p.side).ok_or(SurfacingError::Empty)
+    }
+
     fn ball(
         &mut self,
         rails: &[(usize, bool)],
@@ -428,6 +471,9 @@ impl<'a> Rebuilt<'a> {
             if let Some(&rail) = rail_of.get(&half.edge) {
                 changed.insert(half.face);
                 let side = usize::from(!half.forward);
+                if self.poles.get(&rail).is_some_and(|p| p.side == side) {
+                    continue;
+                }
                 let (from, to) = (self.ended(rail, false)?.ts[side], self.ended(rail, true)?.ts[side]);
                 let pcurve = self.strips[rail].pcurves[side].part(from, to);
                 run.push(OrientedEdge { edge: self.contacts[rail][side], forward: half.forward, pcurve });

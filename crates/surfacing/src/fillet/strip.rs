@@ -2,22 +2,39 @@
 
 use geometry::{Domain, Tolerance};
 
-use super::track::Track;
+use super::track::{Pole, Track};
 use crate::SurfacingError;
 use crate::strip::{Along, Strip};
 
-/// A strip over a part of a track, with its lines of contact in the parameters of either face.
+/// A strip over a part of a track, with its lines of contact in the parameters of either face; where its sections end at a
+/// pole, up to that.
 ///
 /// # Errors
 /// `FilletTooLarge` where there is no section, or sections fall behind those before them.
-pub(super) fn strip(track: &Track<'_>, part: Domain, tolerance: &Tolerance) -> Result<Strip, SurfacingError> {
+pub(super) fn strip(
+    track: &Track<'_>,
+    part: Domain,
+    pole: Option<Pole>,
+    tolerance: &Tolerance,
+) -> Result<Strip, SurfacingError> {
     let d = track.guide.domain();
     let guide = track.guide.part(d.clamp(part.start), d.clamp(part.end));
     let along = Along {
         guide: &guide,
-        cross: &|t| track.section(t).map(|s| s.cross(track.profile)).ok_or_else(|| track.too_large(t)),
-        ground: &|k, p| track.grounds[k].point(p),
+        cross: &|t| {
+            let section = track.section(t);
+            let cross = section.and_then(|s| match &pole {
+                Some(pole) => s.cut_at(track.profile, pole),
+                None => Some(s.cross(track.profile)),
+            });
+            cross.ok_or_else(|| track.too_large(t))
+        },
+        ground: &|k, p| match &pole {
+            Some(pole) if pole.side == k => pole.at,
+            _ => track.grounds[k].point(p),
+        },
         even: track.even,
+        pole: pole.map(|p| p.side),
         folds: &|t| track.too_large(t),
     };
     along.strip(tolerance)

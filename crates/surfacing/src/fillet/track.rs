@@ -18,6 +18,9 @@ const SETTLED: f64 = 1e-12;
 /// The same for what is accepted once it gets no nearer.
 const ACCEPTED: f64 = 1e-9;
 
+/// Share of a place's own motion below which the centre of a ball that touches there does not move.
+const STANDS: f64 = 1e-6;
+
 /// Sine of the angle between a closed curve's ends within which it goes round smoothly, and the share of it by which it goes
 /// on then.
 const ROUND: f64 = 0.02;
@@ -51,7 +54,35 @@ pub(super) struct Section {
     pub(super) weight: f64,
 }
 
+/// The place at which all sections of a strip end, short of one of its sides.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Pole {
+    pub(super) side: usize,
+    pub(super) at: Point3,
+}
+
 impl Section {
+    /// As a section of a strip that ends at a pole.
+    pub(super) fn cut_at(&self, profile: Profile, pole: &Pole) -> Option<Cross> {
+        let own = self.contacts[1 - pole.side];
+        let mut poles = match profile {
+            Profile::Flat => vec![(own.point, 1.0), (pole.at, 1.0)],
+            Profile::Arc => {
+                let arms = [own.point, pole.at].map(|p| p - self.centre);
+                let between = (arms[0] + arms[1]).try_normalize(1e-9 * arms[0].norm())?;
+                let weight = between.dot(&arms[0]) / arms[0].norm();
+                let apex = self.centre + between * (arms[0].norm() / weight);
+                vec![(own.point, 1.0), (apex, weight), (pole.at, 1.0)]
+            }
+        };
+        let mut feet = vec![own.at, [0.0; 2]];
+        if pole.side == 0 {
+            poles.reverse();
+            feet.reverse();
+        }
+        Some(Cross { poles, feet })
+    }
+
     /// As a section of the surface made of all of them.
     pub(super) fn cross(&self, profile: Profile) -> Cross {
         let [a, b] = self.contacts.map(|c| (c.point, 1.0));
@@ -245,15 +276,24 @@ impl<'a> Track<'a> {
                 return Some(Section { contacts, centre, apex, weight });
             }
             before = miss;
-            let column = |k: usize| {
+            let mut stands = false;
+            let mut column = |k: usize| {
                 let (place, sign) = if k < 2 { (&a, 1.0) } else { (&b, -1.0) };
                 let moved = place.rates[k % 2] + place.turns[k % 2] * reach;
+                if moved.norm() <= STANDS * place.rates[k % 2].norm() {
+                    stands = true;
+                    return Vector4::zeros();
+                }
                 let ahead = if k < 2 { moved.dot(&along) } else { 0.0 };
                 Vector4::new(sign * moved.x, sign * moved.y, sign * moved.z, ahead)
             };
-            let step =
-                Matrix4::from_columns(&[column(0), column(1), column(2), column(3)]).lu().solve(&off)?;
-            x -= step;
+            let jacobian = Matrix4::from_columns(&[column(0), column(1), column(2), column(3)]);
+            // A ball as round as the face stays where it is, wherever on it it touches: that parameter stays too.
+            x -= if stands {
+                jacobian.svd(true, true).solve(&off, STANDS * jacobian.norm()).ok()?
+            } else {
+                jacobian.lu().solve(&off)?
+            };
         }
         None
     }
