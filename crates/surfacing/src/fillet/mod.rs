@@ -9,6 +9,7 @@ mod between;
 mod corners;
 mod folds;
 mod inset;
+mod planes;
 mod rebuilt;
 mod solve;
 mod strip;
@@ -28,6 +29,7 @@ use crate::ground::Ground;
 use crate::halves::{Halves, Spoke};
 use crate::side::Side;
 use corners::{Corners, Rail};
+use planes::with_planes_joined;
 use rebuilt::Rebuilt;
 use strip::strip;
 use track::{Near, Profile, Track, longer};
@@ -95,6 +97,23 @@ pub fn round_edges(
     tolerance: &Tolerance,
 ) -> Result<Rounded, SurfacingError> {
     let made = rounded(shell, edges, rounding, tolerance);
+    if made.is_err()
+        && let Some((shell, edges)) = with_planes_joined(shell, edges, tolerance)?
+    {
+        let made = rounded(&shell, &edges, rounding, tolerance);
+        return with_what_fits(made, &shell, &edges, rounding, tolerance);
+    }
+    with_what_fits(made, shell, edges, rounding, tolerance)
+}
+
+/// Tells with what was too large which size fits.
+fn with_what_fits(
+    made: Result<Rounded, SurfacingError>,
+    shell: &Shell,
+    edges: &BTreeSet<EdgeId>,
+    rounding: &Rounding<'_>,
+    tolerance: &Tolerance,
+) -> Result<Rounded, SurfacingError> {
     let Err(SurfacingError::FilletTooLarge { size, at, .. }) = made else { return made };
     let fits = |share: f64| {
         let smaller = |s: f64| share * (rounding.size)(s);

@@ -1,0 +1,150 @@
+//! Faces of one plane that are parted by seams, made one again, so that what rounds the plane's border has no seams to follow.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use geometry::{Domain, Frame, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance};
+use topology::{EdgeId, Face, Loop, OrientedEdge, Shell, VertexId};
+
+use crate::SurfacingError;
+use crate::halves::Halves;
+
+/// Share of its size by which the plane of a face reaches beyond it.
+const MARGIN: f64 = 0.1;
+
+/// A shell whose faces of one plane are one where a seam between them ends at one of the edges, with those edges in it;
+/// `None` where there are none.
+///
+/// # Errors
+/// Those of a shell that cannot be put together.
+pub(super) fn with_planes_joined(
+    shell: &Shell,
+    edges: &BTreeSet<EdgeId>,
+    tolerance: &Tolerance,
+) -> Result<Option<(Shell, BTreeSet<EdgeId>)>, SurfacingError> {
+    let planes: Vec<Option<Frame>> = shell.faces().iter().map(|f| plane_of(f, tolerance)).collect();
+    let halves = Halves::new(shell);
+    let ends: BTreeSet<VertexId> =
+        edges.iter().flat_map(|&e| [shell.edge(e).start, shell.edge(e).end]).collect();
+    let mut group: Vec<usize> = (0..shell.faces().len()).collect();
+    for (h, half) in halves.all.iter().enumerate() {
+        let edge = shell.edge(half.edge);
+        let Some(twin) = half.twin.filter(|t| *t > h && !edges.contains(&half.edge)) else { continue };
+        let (a, b) = (half.face, halves.all[twin].face);
+        let at_edge = ends.contains(&edge.start) || ends.contains(&edge.end);
+        let one_plane = planes[a].as_ref().zip(planes[b].as_ref()).is_some_and(|(p, q)| {
+            p.z.dot(&q.z) > 0.0
+                && shell.faces()[b].loops.iter().flat_map(|l| &l.edges).all(|e| {
+                    let curve = shell.edge(e.edge).curve.as_ref();
+                    curve.is_none_or(|c| is_in(p, c, tolerance))
+                })
+        });
+        if at_edge && one_plane && group[a] != group[b] {
+            let (from, to) = (group[a].max(group[b]), group[a].min(group[b]));
+            group.iter_mut().filter(|g| **g == from).for_each(|g| *g = to);
+        }
+    }
+    let mut members: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
+    for (face, group) in group.iter().enumerate() {
+        members.entry(*group).or_default().push(face);
+    }
+    if members.values().all(|faces| faces.len() < 2) {
+        return Ok(None);
+    }
+    let mut faces: Vec<Face> = Vec::new();
+    for (first, own) in &members {
+        match (&own[..], &planes[*first]) {
+            ([_, _, ..], Some(plane)) => faces.push(joined(&halves, own, plane)?),
+            _ => faces.push(shell.faces()[*first].clone()),
+        }
+    }
+    let kept: BTreeSet<EdgeId> =
+        faces.iter().flat_map(|f| &f.loops).flat_map(|l| &l.edges).map(|e| e.edge).collect();
+    let numbers: BTreeMap<EdgeId, EdgeId> =
+        kept.iter().enumerate().map(|(k, was)| (*was, EdgeId(k as u32))).collect();
+    let shell = Shell::of_used(shell.vertices(), shell.edges(), faces)?;
+    Ok(Some((shell, edges.iter().filter_map(|e| numbers.get(e).copied()).collect())))
+}
+
+fn is_in(plane: &Frame, curve: &NurbsCurve, tolerance: &Tolerance) -> bool {
+    curve.control_points().iter().all(|p| plane.coordinates(p).z.abs() <= tolerance.resolution)
+}
+
+/// The plane of a flat face, its normal to the outer side.
+fn plane_of(face: &Face, tolerance: &Tolerance) -> Option<Frame> {
+    let (u, v) = face.surface.domain();
+    let (at, along, across) = face.surface.tangents(u.at(0.5), v.at(0.5));
+    let normal = along.cross(&across).try_normalize(f64::MIN_POSITIVE)?;
+    let frame = Frame::new(at, along, if face.reversed { -across } else { across })?;
+    let flat = |p: Point3| (p - at).dot(&normal).abs() <= tolerance.resolution;
+    face.surface.control_points().into_iter().all(flat).then_some(frame)
+}
+
+/// Faces of a plane as one, with the role of the first.
+fn joined(halves: &Halves<'_>, faces: &[usize], plane: &Frame) -> Result<Face, SurfacingError> {
+    let shell = halves.shell;
+    let own = |h: usize| faces.contains(&halves.all[h].face);
+    let seam = |h: usize| own(h) && halves.all[h].twin.is_some_and(own);
+    let mut done: BTreeSet<usize> = BTreeSet::new();
+    let mut loops: Vec<(f64, Loop)> = Vec::new();
+    let (mut low, mut high) = ([f64::MAX; 2], [f64::MIN; 2]);
+    for first in (0..halves.all.len()).filter(|&h| own(h) && !seam(h)) {
+        let mut edges = Vec::new();
+        let mut at = first;
+        while done.insert(at) {
+            let half = &halves.all[at];
+            let image = |c: &NurbsCurve| {
+                c.mapped(|p| {
+                    let d = plane.coordinates(p);
+                    Point3::new(d.x, d.y, 0.0)
+                })
+            };
+            // What was a pole of one of them is but a corner of the whole.
+            if let Some(pcurve) = shell.edge(half.edge).curve.as_ref().map(image) {
+                let (from, to) = pcurve.control_bounds();
+                for k in 0..2 {
+                    (low[k], high[k]) = (low[k].min(from[k]), high[k].max(to[k]));
+                }
+                edges.push(OrientedEdge { edge: half.edge, forward: half.forward, pcurve });
+            }
+            at = half.next;
+            // Across a seam, on along the border of the face beyond it.
+            while let Some(twin) = halves.all[at].twin.filter(|_| seam(at)) {
+                at = halves.all[twin].next;
+            }
+        }
+        if !edges.is_empty() {
+            loops.push((area(&edges), Loop { edges }));
+        }
+    }
+    // The outer one goes round to the left, and is the first.
+    loops.sort_by(|a, b| b.0.total_cmp(&a.0));
+    let margin = [0, 1].map(|k| MARGIN * (high[k] - low[k]));
+    let corner = |u: usize, v: usize| {
+        let at = [u, v].map(|k| k == 1);
+        let [x, y] = [0, 1].map(|k| if at[k] { high[k] + margin[k] } else { low[k] - margin[k] });
+        plane.origin + plane.x * x + plane.y * y
+    };
+    let flat = NurbsSurface::bilinear(corner(0, 0), corner(1, 0), corner(0, 1), corner(1, 1));
+    let knots = |k: usize| KnotVector::bezier(1).over(Domain::new(low[k] - margin[k], high[k] + margin[k]));
+    let surface = NurbsSurface::from_homogeneous(knots(0), knots(1), flat.homogeneous().to_vec())?;
+    let role = shell.faces()[faces[0]].role.clone();
+    let loops = loops.into_iter().map(|l| l.1).collect();
+    Ok(Face { surface: Arc::new(surface), loops, reversed: false, role })
+}
+
+/// Twice the area that a loop goes round, about.
+fn area(edges: &[OrientedEdge]) -> f64 {
+    /// Places of an edge.
+    const PLACES: usize = 16;
+    let points = edges.iter().flat_map(|e| {
+        let d = e.pcurve.domain();
+        (0..PLACES).map(move |k| {
+            let share = k as f64 / PLACES as f64;
+            e.pcurve.point(d.at(if e.forward { share } else { 1.0 - share }))
+        })
+    });
+    let points: Vec<Point3> = points.collect();
+    let next = points.iter().cycle().skip(1);
+    points.iter().zip(next).map(|(p, q)| p.x * q.y - p.y * q.x).sum()
+}
