@@ -17,6 +17,8 @@ const MAX_STEPS: usize = 30;
 const SETTLED: f64 = 1e-12;
 /// The same for what is accepted once it gets no nearer.
 const ACCEPTED: f64 = 1e-9;
+/// The same where it cannot get nearer since the surface closes with a normal that is not quite one.
+const AT_A_SEAM: f64 = 2e-5;
 
 /// Share of a place's own motion below which the centre of a ball that touches there does not move.
 const STANDS: f64 = 1e-6;
@@ -253,6 +255,7 @@ impl<'a> Track<'a> {
         let scale = radius + 1e-3 * from.coords.norm();
         let mut x = Vector4::new(near[0][0], near[0][1], near[1][0], near[1][1]);
         let mut before = f64::MAX;
+        let mut best = (f64::MAX, x);
         for _ in 0..MAX_STEPS {
             let (a, b) = (self.grounds[0].place([x[0], x[1]])?, self.grounds[1].place([x[2], x[3]])?);
             let centre = a.point + a.normal * reach;
@@ -260,20 +263,11 @@ impl<'a> Track<'a> {
             let apart = centre - other;
             let off = Vector4::new(apart.x, apart.y, apart.z, (centre - from).dot(&along));
             let miss = off.norm();
-            let settled = miss <= SETTLED * scale || (miss <= ACCEPTED * scale && miss >= 0.5 * before);
-            if settled {
-                if !(self.grounds[0].holds([x[0], x[1]]) && self.grounds[1].holds([x[2], x[3]])) {
-                    return None;
-                }
-                let contacts = [
-                    Contact { at: [x[0], x[1]], point: a.point },
-                    Contact { at: [x[2], x[3]], point: b.point },
-                ];
-                let arms = contacts.map(|c| (c.point - centre) / radius);
-                let between = arms[0] + arms[1];
-                let weight = 0.5 * between.norm();
-                let apex = centre + between.try_normalize(1e-9)? * (radius / weight);
-                return Some(Section { contacts, centre, apex, weight });
+            if miss <= SETTLED * scale || (miss <= ACCEPTED * scale && miss >= 0.5 * before) {
+                return self.touching(x, radius);
+            }
+            if miss < best.0 {
+                best = (miss, x);
             }
             before = miss;
             let mut stands = false;
@@ -295,7 +289,24 @@ impl<'a> Track<'a> {
                 jacobian.lu().solve(&off)?
             };
         }
-        None
+        // Where a fitted surface closes, its normals on either side leave a gap in which no step ends.
+        (best.0 <= AT_A_SEAM * radius).then(|| self.touching(best.1, radius)).flatten()
+    }
+
+    /// The section of a ball that touches both grounds at parameters.
+    fn touching(&self, x: Vector4<f64>, radius: f64) -> Option<Section> {
+        let at = [[x[0], x[1]], [x[2], x[3]]];
+        if !(self.grounds[0].holds(at[0]) && self.grounds[1].holds(at[1])) {
+            return None;
+        }
+        let place = self.grounds[0].place(at[0])?;
+        let centre = place.point + place.normal * (self.side * radius);
+        let contacts = [0, 1].map(|k| Contact { at: at[k], point: self.grounds[k].point(at[k]) });
+        let arms = contacts.map(|c| (c.point - centre) / radius);
+        let between = arms[0] + arms[1];
+        let weight = 0.5 * between.norm();
+        let apex = centre + between.try_normalize(1e-9)? * (radius / weight);
+        Some(Section { contacts, centre, apex, weight })
     }
 }
 
