@@ -113,6 +113,79 @@ fn what_cannot_be_rounded_says_why_and_what_fits() {
 }
 
 #[test]
+fn a_plane_parted_by_seams_is_rounded_along_its_border() {
+    // A turned profile with four flat sides: its top is four triangles, whose seams end at the corners of the rim.
+    let line =
+        |id: &str, from: [f64; 2], to: [f64; 2]| json!({"id": id, "kind": "polyline", "points": [from, to]});
+    let profile = json!({"plane": "xz", "curves": [
+        line("b", [0.0, 0.0], [100.0, 0.0]),
+        line("s", [100.0, 0.0], [100.0, 30.0]),
+        line("t", [100.0, 30.0], [0.0, 30.0]),
+    ]});
+    let turned = json!({"profile": of("p"), "sides": "flat", "side_count": 4});
+    let rim: Vec<String> =
+        (1..=4).map(|k| format!("edge {{p}} / s, side {k} | {{p}} / t, side {k}")).collect();
+    let made = |kind: &str, size: &str| {
+        let mut how = json!({"edges": picked("turned", &rim)});
+        how[size] = json!(5);
+        then(
+            vec![step("p", "drawing", profile.clone()), step("turned", "revolve", turned.clone())],
+            [step("w", kind, how)],
+        )
+    };
+    // Sections at a depth are squares, in from the sides by what the edge's section takes there.
+    let whole = 200.0 * 200.0 * 25.0;
+    let count = 20_000;
+    let sum = |inset: &dyn Fn(f64) -> f64| {
+        let area = |k: i32| (200.0 - 2.0 * inset((f64::from(k) + 0.5) * 5.0 / f64::from(count))).powi(2);
+        whole + (0..count).map(area).sum::<f64>() * 5.0 / f64::from(count)
+    };
+    let round = sum(&|z| 5.0 - (25.0 - (5.0 - z) * (5.0 - z)).sqrt());
+    near(volume(&made("fillet", "radius"), 2), round, 1e-6);
+    near(volume(&made("chamfer", "distance"), 2), sum(&|z| 5.0 - z), 1e-6);
+}
+
+#[test]
+fn a_leaning_region_is_rounded_at_its_foot_and_its_top() {
+    // On a flat sheet over a circle: the foot turns (1 - pi/4)-like sections; here only that all sizes up to the height come,
+    // and that nothing but the sheet's border stays open.
+    let circle = json!({"plane": "xy", "offset": 60, "curves": [
+        {"id": "c", "kind": "circle", "points": [[0, 0]], "values": {"radius": 30}}]});
+    let region = json!({"face": item("s", "face face"), "outline": of("pc"), "goes": "lifted", "height": 20,
+        "sides": "leaning", "draft": 15});
+    for radius in [0.3, 1.0, 4.0, 9.0] {
+        let how = json!({"edges": [item("rr", "edge face | side of the region on face"),
+            item("rr", "edge region on face | side of the region on face")], "radius": radius});
+        let projected = json!({"curve": of("o"), "way": "direction", "surface": of("s"), "along": "z"});
+        let made = then(
+            vec![
+                rectangle("p1", "xy", 0.0, [-90.0, -70.0, 90.0, 70.0]),
+                step("s", "flat_face", json!({"outlines": [of("p1")]})),
+                step("o", "drawing", circle.clone()),
+                step("pc", "projected_curve", projected),
+                step("rr", "raised_region", region.clone()),
+            ],
+            [step("f", "fillet", how), step("w", "thicken", json!({"surface": of("f"), "thickness": 0.2}))],
+        );
+        // The fillets' own areas by Pappus: an arc of 75 degrees turned about the axis, at the mean radius of its arc.
+        let open = 75f64.to_radians();
+        let back = radius * (0.5 * open).tan();
+        let mean = |inner: f64, sign: f64| {
+            // The centre lies beyond the corner's circle by the way back on the plane; the arc's mean lies off it toward the corner.
+            let centre = inner + sign * back;
+            centre - sign * radius * ((1.0 - open.cos()) / open)
+        };
+        let top = 30.0 - 20.0 * 15f64.to_radians().tan();
+        let arcs = radius * open * 2.0 * PI * (mean(30.0, 1.0) + mean(top, -1.0));
+        let slant = 20.0 / 15f64.to_radians().cos() - 2.0 * back;
+        let cone = PI * slant * (30.0 + top);
+        let flats = 180.0 * 140.0 - PI * (30.0 + back).powi(2) + PI * (top - back).powi(2);
+        near(area(&made, 5), arcs + cone + flats, 1e-5);
+        assert!(volume(&made, 6) > 0.0);
+    }
+}
+
+#[test]
 fn sheets_are_bent_by_fillets_and_get_a_wall() {
     // An angle with legs of 30 and 20, its edge rounded with 5, then 2 mm of sheet inside: its section by the middle line.
     let legs = json!([{"id": "c", "kind": "polyline", "points": [[30, 0], [0, 0], [0, 20]]}]);

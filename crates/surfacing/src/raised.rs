@@ -141,11 +141,15 @@ impl<'a> Builder<'a> {
     /// The direction into the region, square to the outline: seen along `toward` for sides that lean, in the face for those
     /// that are tangent to it.
     fn into(&self, frame: &Frame) -> Result<Vector3, SurfacingError> {
-        let up = match self.region.sides {
+        self.up(frame).cross(&frame.along).try_normalize(1e-9).ok_or_else(|| self.folds(&frame.point))
+    }
+
+    /// The direction from which the outline is seen when the way into it is taken.
+    fn up(&self, frame: &Frame) -> Vector3 {
+        match self.region.sides {
             RaisedSides::Leaning(_) => self.toward * self.toward.dot(&frame.normal).signum(),
             RaisedSides::Tangent(_) => frame.normal,
-        };
-        up.cross(&frame.along).try_normalize(1e-9).ok_or_else(|| self.folds(&frame.point))
+        }
     }
 
     /// By how much along the outline the section at the beginning, and the one at the end, of a piece is turned for the
@@ -161,7 +165,7 @@ impl<'a> Builder<'a> {
                 return Err(self.folds(&start.point));
             }
             // Half the turn's tangent, positive where the outline turns to its left, so that the inner line is shorter.
-            Ok(a.cross(&b).dot(&end.normal) / (1.0 + cos))
+            Ok(a.cross(&b).dot(&self.up(&end)) / (1.0 + cos))
         };
         let [start, end] = [turn((piece + count - 1) % count, piece)?, turn(piece, (piece + 1) % count)?];
         Ok([start, -end])

@@ -96,6 +96,31 @@ fn a_region_on_a_sphere_keeps_its_distance() {
 }
 
 #[test]
+fn sharp_outlines_on_a_sphere_lean_in_along_their_corners() {
+    // Seen from above, the sides rise from where their feet stand by 1 / tan(angle) of the way in, up to the outer sphere:
+    // integrated over a quarter of the square.
+    let (big, h, half) = (20.0_f64, 3.0, 8.0_f64);
+    let ball = turned(&sphere(big), Vector3::new(1.0, 0.0, 0.0), 1.2);
+    let before = 4.0 / 3.0 * PI * big.powi(3);
+    let sphere_at = |radius: f64, x: f64, y: f64| (radius * radius - x * x - y * y).sqrt();
+    // At larger angles it counts that lines of the sides turn toward the corners.
+    for angle in [1e-6_f64, 2.0, 5.0].map(f64::to_radians) {
+        let count = 600;
+        let step = half / f64::from(count);
+        let mut added = 0.0;
+        for (i, j) in (0..count).flat_map(|i| (0..count).map(move |j| (i, j))) {
+            let [x, y] = [i, j].map(|k| (f64::from(k) + 0.5) * step);
+            let foot = if x > y { sphere_at(big, half, y) } else { sphere_at(big, x, half) };
+            let side = foot + (half - x.max(y)) / angle.tan();
+            added += 4.0 * step * step * (sphere_at(big + h, x, y).min(side) - sphere_at(big, x, y));
+        }
+        let outline = rectangle(2.0 * half, 2.0 * half, 40.0);
+        let made = raised(&ball, 0, &outline, h, RaisedSides::Leaning(angle)).unwrap();
+        near(volume(made) - before, added, 1e-3);
+    }
+}
+
+#[test]
 fn tangent_sides_leave_no_edge() {
     let (shell, top, before) = base();
     let (r, w, h) = (12.0, 6.0, 3.0);
