@@ -129,13 +129,27 @@ fn rounded(
     rounding: &Rounding<'_>,
     tolerance: &Tolerance,
 ) -> Result<Rounded, SurfacingError> {
+    let inner_first = rounded_in_turn(shell, edges, rounding, false, tolerance);
+    // Where as many of both kinds meet, either may come first: an upright edge before those at its foot, which then follow it.
+    inner_first
+        .or_else(|refused| rounded_in_turn(shell, edges, rounding, true, tolerance).map_err(|_| refused))
+}
+
+/// Inner and outer edges one after the other; of as many where they meet, the outer ones come first or last.
+fn rounded_in_turn(
+    shell: &Shell,
+    edges: &BTreeSet<EdgeId>,
+    rounding: &Rounding<'_>,
+    outer_first: bool,
+    tolerance: &Tolerance,
+) -> Result<Rounded, SurfacingError> {
     let (mut shell, mut left) = (shell.clone(), edges.clone());
     let (mut count, mut max_deviation) = (0, 0.0_f64);
     while !left.is_empty() {
         let halves = Halves::new(&shell);
         let chains = chains(&halves, &left)?;
         let kinds = kinds(&halves, &chains)?;
-        let now = first_ones(&halves, &chains, &kinds)?;
+        let now = first_ones(&halves, &chains, &kinds, outer_first)?;
         let (these, later): (Vec<Chain>, Vec<Chain>) =
             chains.into_iter().partition(|c| now.contains(&c[0].0));
         let round = |guides: Guides| round_chains(&halves, &these, &kinds, rounding, guides, tolerance);
@@ -241,6 +255,7 @@ fn first_ones(
     halves: &Halves<'_>,
     chains: &[Chain],
     kinds: &BTreeMap<EdgeId, bool>,
+    outer_first: bool,
 ) -> Result<BTreeSet<EdgeId>, SurfacingError> {
     let shell = halves.shell;
     let mut about: BTreeMap<VertexId, Vec<(usize, EdgeId)>> = BTreeMap::new();
@@ -264,7 +279,8 @@ fn first_ones(
             }
         }
         if !(outer.is_empty() || inner.is_empty()) {
-            let (few, many) = if outer.len() < inner.len() { (outer, inner) } else { (inner, outer) };
+            let outer_before = outer.len() < inner.len() || (outer_first && outer.len() == inner.len());
+            let (few, many) = if outer_before { (outer, inner) } else { (inner, outer) };
             mixed.push([few, many].map(|side| side.into_iter().map(|(c, _)| c).collect()));
         }
     }
