@@ -247,7 +247,7 @@ impl<'a> Corners<'a> {
     }
 
     /// The same without anything being changed: parameters of the rail and of the edge.
-    fn meets(
+    pub(super) fn meets(
         &self,
         rail: usize,
         side: usize,

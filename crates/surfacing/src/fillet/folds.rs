@@ -1,7 +1,8 @@
 //! Bends that are tighter than what rounds them: on one side the sections' ends would run back over each other.
 //!
 //! Where the bend is an arc about an axis, all sections cross that at one place, its pole: up to there the strip is good. The
-//! strips before and after it go on beyond the pole to each other's mitre, as their offset lines do on that face.
+//! strips before and after it go on beyond the pole to each other's mitre, as their offset lines do on that face. Of bends that
+//! are nearly such, sections are led to one place, and how far off it they were is told.
 
 use std::collections::BTreeSet;
 
@@ -16,6 +17,18 @@ use crate::halves::{Fan, Spoke};
 
 /// Shares of a bend at which is looked whether contacts go back, and where all sections meet.
 const PLACES: [f64; 5] = [0.0, 0.25, 0.5, 0.75, 1.0];
+
+/// Share of the size by which sections of a bend that is no arc may pass its pole.
+const NEAR: f64 = 0.02;
+
+/// Where a strip and the one that it goes on as have a section in common: parameters of both guides, the place on the face that
+/// it does not fold on, and the seam there.
+#[derive(Clone, Copy)]
+struct Last {
+    ts: [f64; 2],
+    point: Point3,
+    spoke: Option<Spoke>,
+}
 
 /// A rail's end at which it goes on smoothly as another one.
 struct Link {
@@ -49,17 +62,17 @@ impl Corners<'_> {
         Ok(settled)
     }
 
-    /// The side on which a rail's contacts all go back along it, or do not go on.
+    /// The side on which a rail's contacts go back along it, or do not go on.
     fn folds(&self, rail: usize) -> Option<usize> {
         let track = &self.rails[rail].track;
         let places = PLACES.map(|share| track.own.at(share));
-        let mut back = [true; 2];
+        let mut back = [false; 2];
         for pair in places.windows(2) {
             let [a, b] = [track.section(pair[0])?, track.section(pair[1])?];
             let along = track.guide.tangent(0.5 * (pair[0] + pair[1]))?;
             for (side, back) in back.iter_mut().enumerate() {
                 let on = (b.contacts[side].point - a.contacts[side].point).dot(&along);
-                *back &= on <= 0.1 * self.tolerance.fit;
+                *back |= on <= 0.1 * self.tolerance.fit;
             }
         }
         match back {
@@ -88,31 +101,34 @@ impl Corners<'_> {
     fn fold(&mut self, rail: usize, side: usize, links: [Link; 2]) -> Result<(), SurfacingError> {
         let track = &self.rails[rail].track;
         let too_large = || track.too_large(track.own.at(0.5));
-        let own = [track.own.start, track.own.end];
         let (wall, others) = (1 - side, [0, 1].map(|k| (links[k].rail, links[k].at_end)));
+        let rails = others.map(|o| o.0);
         // Of a neighbour that runs the same way it is the same side.
         let sides = [0, 1].map(|k| if others[k].1 == (k == 0) { side } else { 1 - side });
-        let ends = [0, 1].map(|k| self.end_of(others[k].0, others[k].1));
-        let rails = others.map(|o| o.0);
-        let (ts, crossing) =
-            self.crossing(links[0].vertex, rails, others.map(|o| o.1), sides).map_err(|_| too_large())?;
-        let pole = self.pole(rail, side).ok_or_else(too_large)?;
+        let [before, after] = &links;
+        let last = [
+            self.last_sections(rail, wall, false, before, 1 - sides[0])?,
+            self.last_sections(rail, wall, true, after, 1 - sides[1])?,
+        ];
+        let (own, ends) = (last.map(|l| l.ts[0]), last.map(|l| l.ts[1]));
+        let crossing = self.crossing(links[0].vertex, rails, others.map(|o| o.1), sides).ok();
+        let beyond = crossing.filter(|(ts, _)| {
+            // Before their last sections, and so beyond the pole.
+            (0..2).all(|k| if others[k].1 { ts[k] < ends[k] } else { ts[k] > ends[k] })
+        });
+        let pole = beyond.and_then(|_| self.pole_between(rail, side, own, (rails, ends)));
+        let crossing = beyond.filter(|c| pole.is_some_and(|p| (c.1 - p.at).norm() > self.tolerance.fit));
+        let pole = pole.or_else(|| self.pole_of_contacts(rail, side, own)).ok_or_else(too_large)?;
         // Where the pole is on the neighbours' last sections.
         let mut shares = [0.0; 2];
         for k in 0..2 {
             let other = &self.rails[rails[k]].track;
-            let off = |x: &[f64; 1]| Some(on_track(other, ends[k], x[0])? - pole);
-            let (x, miss) = solve([0.5], [Domain::new(0.0, 1.0)], &off).ok_or_else(too_large)?;
-            if miss > self.tolerance.fit {
-                return Err(too_large());
-            }
-            shares[k] = x[0];
+            let off = |x: &[f64; 1]| Some(on_track(other, ends[k], x[0])? - pole.at);
+            let found = solve([0.5], [Domain::new(0.0, 1.0)], &off).filter(|f| f.1 <= self.tolerance.join);
+            shares[k] = found.ok_or_else(too_large)?.0[0];
         }
-        let at_pole = self.put(pole);
-        let meets_there = (crossing - pole).norm() <= self.tolerance.fit;
-        let mitre = if meets_there {
-            None
-        } else {
+        let at_pole = self.put(pole.at);
+        let mitre = if let Some((ts, place)) = crossing {
             let seeds = self.shared(
                 links[0].vertex,
                 rails,
@@ -120,78 +136,103 @@ impl Corners<'_> {
                 [ts[0], ts[1], sides[1] as f64],
             );
             let seeds = seeds.map_err(|_| too_large())?;
-            let place = self.put(crossing);
-            Some(Mitre { rails, at_ends: others.map(|o| o.1), vertices: [place, at_pole], seeds })
+            let place = self.put(place);
+            Some((ts, Mitre { rails, at_ends: others.map(|o| o.1), vertices: [place, at_pole], seeds }))
+        } else {
+            None
         };
-        let mut walls = [at_pole; 2];
         for k in 0..2 {
-            walls[k] = self.wall_end(rail, wall, own[k], &links[k])?;
-            let (place, t) = mitre.as_ref().map_or((at_pole, ends[k]), |m| (m.vertices[0], ts[k]));
-            let mut more = mitre.as_ref().map_or_else(Vec::new, |m| taken_up(&m.seeds, k));
+            let on_wall = match last[k].spoke {
+                Some(spoke) => self.cut(rail, wall, own[k], spoke)?.1,
+                None => self.put(last[k].point),
+            };
+            let (place, t) = mitre.as_ref().map_or((at_pole, ends[k]), |(ts, m)| (m.vertices[0], ts[k]));
+            let mut more = mitre.as_ref().map_or_else(Vec::new, |(_, m)| taken_up(&m.seeds, k));
             more.push(ends[k]);
-            self.set_end(others[k], sides[k], [(t, place), (ends[k], walls[k])], &more);
+            self.set_end(others[k], sides[k], [(t, place), (ends[k], on_wall)], &more);
+            self.set_end((rail, k == 1), side, [(own[k], at_pole), (own[k], on_wall)], &[]);
         }
-        for k in 0..2 {
-            self.set_end((rail, k == 1), side, [(own[k], at_pole), (own[k], walls[k])], &[]);
-        }
-        self.poles.insert(rail, Pole { side, at: pole });
+        self.poles.insert(rail, pole);
         let beside = [0, 1].map(|k| (others[k].0, others[k].1, shares[k]));
-        self.plans.push(Plan::Fold { rail, beside, mitre });
+        self.plans.push(Plan::Fold { rail, beside, mitre: mitre.map(|m| m.1) });
         Ok(())
     }
 
-    /// Where the strip's last section touches the face that it does not fold on; the edge that ends there is cut.
-    fn wall_end(
-        &mut self,
+    /// The sections of a rail and of the one that it goes on as that are one: where they touch the seam of the face that they
+    /// do not fold on, or at the vertex.
+    fn last_sections(
+        &self,
         rail: usize,
         wall: usize,
-        t: f64,
+        at_end: bool,
         link: &Link,
-    ) -> Result<VertexId, SurfacingError> {
-        let track = &self.rails[rail].track;
-        let too_large = || track.too_large(t);
-        let point = track.section(t).ok_or_else(too_large)?.contacts[wall].point;
-        let Link { fan, other, .. } = link;
-        let after = side_after(fan.spokes[0]);
-        let (count, between) = (fan.spokes.len(), |k: usize| fan.spokes[k]);
+        other_wall: usize,
+    ) -> Result<Last, SurfacingError> {
+        let tracks = [rail, link.rail].map(|r| &self.rails[r].track);
         let [on_wall, on_other] = {
-            let first = (*other == 2).then(|| between(1));
-            let second = (count - other == 2).then(|| between(other + 1));
-            if after == wall { [first, second] } else { [second, first] }
+            let Link { fan, other, .. } = link;
+            let first = (*other == 2).then(|| fan.spokes[1]);
+            let second = (fan.spokes.len() - other == 2).then(|| fan.spokes[other + 1]);
+            if side_after(fan.spokes[0]) == wall { [first, second] } else { [second, first] }
         };
+        let mut ts = [self.end_of(rail, at_end), self.end_of(link.rail, link.at_end)];
         if on_other.is_some() {
-            return Err(too_large());
+            return Err(tracks[0].too_large(ts[0]));
         }
-        let Some(spoke) = on_wall else { return Ok(self.put(point)) };
-        let (_, vertex) = self.cut(rail, wall, t, spoke)?;
-        if (self.vertices[vertex.index()].point - point).norm() > self.tolerance.fit {
-            return Err(self.rails[rail].track.too_large(t));
+        if let Some(spoke) = on_wall {
+            ts =
+                [self.meets(rail, wall, ts[0], spoke)?.0, self.meets(link.rail, other_wall, ts[1], spoke)?.0];
         }
-        Ok(vertex)
+        let section = |k: usize| tracks[k].section(ts[k]).ok_or_else(|| tracks[k].too_large(ts[k]));
+        let (own, other) = (section(0)?, section(1)?);
+        let point = own.contacts[wall].point;
+        let apart = [
+            point - other.contacts[other_wall].point,
+            own.contacts[1 - wall].point - other.contacts[1 - other_wall].point,
+        ];
+        if apart.iter().any(|d| d.norm() > self.tolerance.join) {
+            let at = self.halves.shell.vertex(link.vertex).point.into();
+            return Err(SurfacingError::FilletSides { at });
+        }
+        Ok(Last { ts, point, spoke: on_wall })
     }
 
-    /// The place that all sections of a rail have in common.
-    fn pole(&self, rail: usize, side: usize) -> Option<Point3> {
+    /// The place that all sections of a rail have in common, if they come near enough to one: on the last section of the
+    /// neighbour before it, where that goes through the one after it.
+    fn pole_between(
+        &self,
+        rail: usize,
+        side: usize,
+        own: [f64; 2],
+        (rails, ends): ([usize; 2], [f64; 2]),
+    ) -> Option<Pole> {
+        let others = rails.map(|r| &self.rails[r].track);
+        let share = Domain::new(0.0, 1.0);
+        let off = |x: &[f64; 3]| Some(on_track(others[0], ends[0], x[0])? - on_track(others[1], x[1], x[2])?);
+        let bounds = [share, others[1].guide.domain(), share];
+        let (x, _) = solve([0.5, ends[1], 0.5], bounds, &off).filter(|f| f.1 <= self.tolerance.fit)?;
+        self.near_sections(rail, side, own, on_track(others[0], ends[0], x[0])?)
+    }
+
+    /// The same where the contacts themselves are as good as one place.
+    fn pole_of_contacts(&self, rail: usize, side: usize, own: [f64; 2]) -> Option<Pole> {
         let track = &self.rails[rail].track;
-        let own = [track.own.start, track.own.end];
-        let [a, b] = own.map(|t| track.section(t));
-        let contacts = [a?, b?].map(|s| s.contacts[side].point);
-        let at = if (contacts[0] - contacts[1]).norm() <= self.tolerance.fit {
-            nalgebra::center(&contacts[0], &contacts[1])
-        } else {
-            let share = Domain::new(0.0, 1.0);
-            let off = |x: &[f64; 2]| Some(on_track(track, own[0], x[0])? - on_track(track, own[1], x[1])?);
-            let (x, _) = solve([0.5, 0.5], [share, share], &off)?;
-            nalgebra::center(&on_track(track, own[0], x[0])?, &on_track(track, own[1], x[1])?)
-        };
-        let off = |t: f64| {
-            let off = |x: &[f64; 1]| Some(on_track(track, t, x[0])? - at);
+        let [a, b] = [track.section(own[0])?, track.section(own[1])?].map(|s| s.contacts[side].point);
+        self.near_sections(rail, side, own, nalgebra::center(&a, &b))
+    }
+
+    fn near_sections(&self, rail: usize, side: usize, own: [f64; 2], at: Point3) -> Option<Pole> {
+        let track = &self.rails[rail].track;
+        let whole = Domain::new(own[0], own[1]);
+        let off = |share: &f64| {
+            let off = |x: &[f64; 1]| Some(on_track(track, whole.at(*share), x[0])? - at);
             let middle = if side == 0 { 0.3 } else { 0.7 };
             solve([middle], [Domain::new(0.0, 1.0)], &off).map(|f| f.1)
         };
-        PLACES
-            .iter()
-            .all(|share| off(track.own.at(*share)).is_some_and(|miss| miss <= self.tolerance.fit))
-            .then_some(at)
+        let misses = PLACES.iter().map(off).collect::<Option<Vec<f64>>>()?;
+        let miss = misses.iter().copied().fold(0.0, f64::max);
+        let near = misses[0].max(misses[PLACES.len() - 1]) <= self.tolerance.join
+            && miss <= NEAR * (track.size)(track.own.at(0.5));
+        near.then_some(Pole { side, at, miss })
     }
 }

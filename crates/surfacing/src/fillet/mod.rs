@@ -472,7 +472,8 @@ fn round_chains(
         let part = Domain::new(from.start.min(to.start), from.end.max(to.end));
         strips.push(strip(&rail.track, part, corners.poles.get(&r).copied(), tolerance)?);
     }
-    let max_deviation = strips.iter().map(|s| s.max_deviation).fold(0.0, f64::max);
+    let misses = strips.iter().map(|s| s.max_deviation).chain(corners.poles.values().map(|p| p.miss));
+    let max_deviation = misses.fold(0.0, f64::max);
     let role = |edges: &[EdgeId]| {
         let faces: BTreeSet<&str> = edges
             .iter()

@@ -61,6 +61,8 @@ pub(super) struct Section {
 pub(super) struct Pole {
     pub(super) side: usize,
     pub(super) at: Point3,
+    /// How far off it true sections pass at most.
+    pub(super) miss: f64,
 }
 
 impl Section {
@@ -70,10 +72,12 @@ impl Section {
         let mut poles = match profile {
             Profile::Flat => vec![(own.point, 1.0), (pole.at, 1.0)],
             Profile::Arc => {
-                let arms = [own.point, pole.at].map(|p| p - self.centre);
-                let between = (arms[0] + arms[1]).try_normalize(1e-9 * arms[0].norm())?;
-                let weight = between.dot(&arms[0]) / arms[0].norm();
-                let apex = self.centre + between * (arms[0].norm() / weight);
+                // The circle that leaves the face along it and ends at the pole.
+                let normal = (own.point - self.centre).normalize();
+                let chord = pole.at - own.point;
+                let along = (chord - normal * normal.dot(&chord)).try_normalize(1e-9 * chord.norm())?;
+                let weight = along.dot(&chord) / chord.norm();
+                let apex = own.point + along * (0.5 * chord.norm() / weight);
                 vec![(own.point, 1.0), (apex, weight), (pole.at, 1.0)]
             }
         };
