@@ -30,6 +30,13 @@ struct Last {
     spoke: Option<Spoke>,
 }
 
+/// How contacts go on along a rail: the least that they do between places, in mm, and by how much they go back in all.
+#[derive(Clone, Copy)]
+struct Going {
+    least: f64,
+    back: f64,
+}
+
 /// A rail's end at which it goes on smoothly as another one.
 struct Link {
     vertex: VertexId,
@@ -62,24 +69,39 @@ impl Corners<'_> {
         Ok(settled)
     }
 
-    /// The side on which a rail's contacts go back along it, or do not go on.
+    /// The side on which a rail's contacts go back along it, or do not go on; those on the other one are held then. So they are
+    /// too where nothing goes back by that.
     fn folds(&self, rail: usize) -> Option<usize> {
         let track = &self.rails[rail].track;
+        if self.going(rail).is_some_and(|on| on.iter().all(|on| on.least > 0.0)) {
+            return None;
+        }
+        let held = |wall: usize| {
+            track.hold(Some(wall));
+            self.going(rail).filter(|on| on[wall].least > 0.0).map(|on| on[1 - wall])
+        };
+        // Held on the wrong side, those on the other one run back by much.
+        let walls = (0..2).filter_map(|wall| Some((wall, held(wall)?)));
+        let best = walls.min_by(|a, b| a.1.back.total_cmp(&b.1.back));
+        track.hold(best.map(|b| b.0));
+        best.filter(|(_, on)| on.least <= 0.0).map(|(wall, _)| 1 - wall)
+    }
+
+    /// For each side how contacts of a rail go on along it; `None` where there are none.
+    fn going(&self, rail: usize) -> Option<[Going; 2]> {
+        let track = &self.rails[rail].track;
         let places = PLACES.map(|share| track.own.at(share));
-        let mut back = [false; 2];
+        let mut going = [Going { least: f64::INFINITY, back: 0.0 }; 2];
         for pair in places.windows(2) {
             let [a, b] = [track.section(pair[0])?, track.section(pair[1])?];
             let along = track.guide.tangent(0.5 * (pair[0] + pair[1]))?;
-            for (side, back) in back.iter_mut().enumerate() {
+            for (side, going) in going.iter_mut().enumerate() {
                 let on = (b.contacts[side].point - a.contacts[side].point).dot(&along);
-                *back |= on <= 0.1 * self.tolerance.fit;
+                going.least = going.least.min(on - 0.1 * self.tolerance.fit);
+                going.back += (-on).max(0.0);
             }
         }
-        match back {
-            [true, false] => Some(0),
-            [false, true] => Some(1),
-            _ => None,
-        }
+        Some(going)
     }
 
     fn link(&self, rail: usize, at_end: bool) -> Option<Link> {

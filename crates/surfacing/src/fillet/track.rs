@@ -4,7 +4,7 @@
 //! (Vida, Martin, Varady, A survey of blending methods that use parametric surfaces, CAD 26, 1994, section 4), found by
 //! Newton's method.
 
-use std::cell::RefCell;
+use std::cell::{Cell, RefCell};
 
 use geometry::{Domain, KnotVector, NurbsCurve, Point3, Vector3, with_end_at};
 use nalgebra::{Matrix2, Matrix4, Vector2, Vector4};
@@ -128,6 +128,9 @@ pub(super) struct Track<'a> {
     pub(super) even: bool,
     /// Directions at the edge's beginning and end, where it goes on smoothly: halfway between its own and that of what follows.
     pub(super) joints: [Option<Vector3>; 2],
+    /// The side whose contacts stand in the planes square to the guide; by itself the ball's centres do, which all but stay where
+    /// they are in a bend that is about as tight as the ball.
+    held: Cell<Option<usize>>,
     known: RefCell<Vec<(f64, Section)>>,
 }
 
@@ -152,8 +155,15 @@ impl<'a> Track<'a> {
             size,
             even,
             joints: [None; 2],
+            held: Cell::new(None),
             known: RefCell::default(),
         }
+    }
+
+    /// Makes the contacts on one side, or the centres, stand in the planes square to the guide.
+    pub(super) fn hold(&self, side: Option<usize>) {
+        self.held.set(side);
+        self.known.borrow_mut().clear();
     }
 
     /// The section at a parameter of the guide; `None` where nothing touches both faces.
@@ -265,7 +275,9 @@ impl<'a> Track<'a> {
             let centre = a.point + a.normal * reach;
             let other = b.point + b.normal * reach;
             let apart = centre - other;
-            let off = Vector4::new(apart.x, apart.y, apart.z, (centre - from).dot(&along));
+            let held = [(Some(0), a.point), (Some(1), b.point)].into_iter().find(|h| h.0 == self.held.get());
+            let stands_in_plane = held.map_or(centre, |h| h.1);
+            let off = Vector4::new(apart.x, apart.y, apart.z, (stands_in_plane - from).dot(&along));
             let miss = off.norm();
             if miss <= SETTLED * scale || (miss <= ACCEPTED * scale && miss >= 0.5 * before) {
                 return self.touching(x, radius);
@@ -278,11 +290,15 @@ impl<'a> Track<'a> {
             let mut column = |k: usize| {
                 let (place, sign) = if k < 2 { (&a, 1.0) } else { (&b, -1.0) };
                 let moved = place.rates[k % 2] + place.turns[k % 2] * reach;
-                if moved.norm() <= STANDS * place.rates[k % 2].norm() {
+                let ahead = match self.held.get() {
+                    None if k < 2 => moved.dot(&along),
+                    Some(side) if k / 2 == side => place.rates[k % 2].dot(&along),
+                    _ => 0.0,
+                };
+                if moved.norm() <= STANDS * place.rates[k % 2].norm() && self.held.get().is_none() {
                     stands = true;
                     return Vector4::zeros();
                 }
-                let ahead = if k < 2 { moved.dot(&along) } else { 0.0 };
                 Vector4::new(sign * moved.x, sign * moved.y, sign * moved.z, ahead)
             };
             let jacobian = Matrix4::from_columns(&[column(0), column(1), column(2), column(3)]);
