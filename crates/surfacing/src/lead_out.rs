@@ -194,7 +194,7 @@ fn led(
             cross: &cross,
             ground: &|_, _| Point3::origin(),
             even: true,
-            pole: None,
+            borders: [Some(lead.curve.domain()); 2],
             folds: &|t| folds(&lead.curve.point(t)),
         };
         let made = along.strip(tolerance)?;

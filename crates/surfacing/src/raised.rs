@@ -253,7 +253,7 @@ impl<'a> Builder<'a> {
                     if which == 0 { self.face.surface.point(u, v) } else { top.point(u, v) }
                 },
                 even: true,
-                pole: None,
+                borders: [Some(self.pieces[k].domain()); 2],
                 folds: &|t| self.folds(&self.pieces[k].point(t)),
             };
             let made = along.strip(self.tolerance)?;

@@ -1,7 +1,7 @@
 //! Surfaces made of cross sections along a guide: rows of control points, each by the guide's parameter.
 
 use geometry::{
-    EndDerivatives, Homogeneous, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3,
+    Domain, EndDerivatives, Homogeneous, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3,
     interpolate, spline_of,
 };
 
@@ -63,8 +63,9 @@ pub(crate) struct Along<'a> {
     pub(crate) ground: &'a dyn Fn(usize, [f64; 2]) -> Point3,
     /// Whether sections are alike all along, so that few of them tell all.
     pub(crate) even: bool,
-    /// The border, by its number, at which all sections end at one point.
-    pub(crate) pole: Option<usize>,
+    /// The parts of the guide along which the borders are used, on which no section may fall behind; none for a border that is
+    /// one point.
+    pub(crate) borders: [Option<Domain>; 2],
     /// What to say where sections fall behind those before them.
     pub(crate) folds: &'a dyn Fn(f64) -> SurfacingError,
 }
@@ -128,7 +129,9 @@ impl Along<'_> {
             let along = self.guide.velocity(t);
             let ends = [0, a.poles.len() - 1];
             let behind = |k: usize| (b.poles[k].0 - a.poles[k].0).dot(&along) <= 0.0;
-            if (0..2).any(|side| self.pole != Some(side) && behind(ends[side])) {
+            let used =
+                |side: usize| self.borders[side].is_some_and(|d| d.start < pair[1].0 && pair[0].0 < d.end);
+            if (0..2).any(|side| used(side) && behind(ends[side])) {
                 return Err((self.folds)(t));
             }
         }

@@ -74,7 +74,7 @@ pub fn fillet_between(rolling: &Rolling<'_>, tolerance: &Tolerance) -> Result<Ro
             Box::new(size),
             rolling.even,
         );
-        strips.push(strip(&track, spine.domain(), None, tolerance)?);
+        strips.push(strip(&track, spine.domain(), [spine.domain(); 2], None, tolerance)?);
     }
     if strips.is_empty() {
         let [u, v] = face_extent(faces[0]);

@@ -15,7 +15,9 @@ use super::track::Pole;
 use crate::SurfacingError;
 use crate::halves::{Fan, Spoke};
 
-/// Shares of a bend at which is looked whether contacts go back, and where all sections meet.
+/// Parts of a bend in which is looked whether contacts go back.
+const LOOKED_AT: usize = 16;
+/// Shares of it at which is looked where all sections meet.
 const PLACES: [f64; 5] = [0.0, 0.25, 0.5, 0.75, 1.0];
 
 /// Share of the size by which sections of a bend that is no arc may pass its pole.
@@ -30,11 +32,19 @@ struct Last {
     spoke: Option<Spoke>,
 }
 
-/// How contacts go on along a rail: the least that they do between places, in mm, and by how much they go back in all.
+/// How contacts go on along a rail, in mm: the least that they do between places, by how much they go back, and in all.
 #[derive(Clone, Copy)]
 struct Going {
     least: f64,
     back: f64,
+    whole: f64,
+}
+
+impl Going {
+    /// More than rounding does.
+    fn goes_on(&self) -> bool {
+        self.least > 1e-9
+    }
 }
 
 /// A rail's end at which it goes on smoothly as another one.
@@ -45,6 +55,15 @@ struct Link {
     other: usize,
     rail: usize,
     at_end: bool,
+}
+
+impl Link {
+    /// The seams that end here on one side of the rail that it was asked for, and on the other one.
+    fn seams(&self, side: usize) -> [Option<Spoke>; 2] {
+        let first = (self.other == 2).then(|| self.fan.spokes[1]);
+        let second = (self.fan.spokes.len() - self.other == 2).then(|| self.fan.spokes[self.other + 1]);
+        if side_after(self.fan.spokes[0]) == side { [first, second] } else { [second, first] }
+    }
 }
 
 impl Corners<'_> {
@@ -73,32 +92,41 @@ impl Corners<'_> {
     /// too where nothing goes back by that.
     fn folds(&self, rail: usize) -> Option<usize> {
         let track = &self.rails[rail].track;
-        if self.going(rail).is_some_and(|on| on.iter().all(|on| on.least > 0.0)) {
+        if self.going(rail, track.own).is_some_and(|on| on.iter().all(Going::goes_on)) {
             return None;
         }
+        let links = [false, true].map(|at_end| self.link(rail, at_end));
         let held = |wall: usize| {
             track.hold(Some(wall));
-            self.going(rail).filter(|on| on[wall].least > 0.0).map(|on| on[1 - wall])
+            // As far as the seams next to it reach.
+            let end = |k: usize| {
+                let own = self.end_of(rail, k == 1);
+                let seam = links[k].as_ref().and_then(|link| link.seams(wall)[0]);
+                seam.map_or(Some(own), |spoke| self.meets(rail, wall, own, spoke).ok().map(|m| m.0))
+            };
+            let whole = Domain::new(end(0)?, end(1)?);
+            self.going(rail, whole).filter(|on| on[wall].least > 0.0).map(|on| on[1 - wall])
         };
         // Held on the wrong side, those on the other one run back by much.
         let walls = (0..2).filter_map(|wall| Some((wall, held(wall)?)));
         let best = walls.min_by(|a, b| a.1.back.total_cmp(&b.1.back));
         track.hold(best.map(|b| b.0));
-        best.filter(|(_, on)| on.least <= 0.0).map(|(wall, _)| 1 - wall)
+        best.filter(|(_, on)| !on.goes_on() || on.whole <= self.tolerance.join).map(|(wall, _)| 1 - wall)
     }
 
-    /// For each side how contacts of a rail go on along it; `None` where there are none.
-    fn going(&self, rail: usize) -> Option<[Going; 2]> {
+    /// For each side how contacts of a rail go on along a part of it; `None` where there are none.
+    fn going(&self, rail: usize, part: Domain) -> Option<[Going; 2]> {
         let track = &self.rails[rail].track;
-        let places = PLACES.map(|share| track.own.at(share));
-        let mut going = [Going { least: f64::INFINITY, back: 0.0 }; 2];
-        for pair in places.windows(2) {
-            let [a, b] = [track.section(pair[0])?, track.section(pair[1])?];
-            let along = track.guide.tangent(0.5 * (pair[0] + pair[1]))?;
+        let mut going = [Going { least: f64::INFINITY, back: 0.0, whole: 0.0 }; 2];
+        for k in 0..LOOKED_AT {
+            let [from, to] = [k, k + 1].map(|k| part.at(k as f64 / LOOKED_AT as f64));
+            let [a, b] = [track.section(from)?, track.section(to)?];
+            let along = track.guide.tangent(0.5 * (from + to))?;
             for (side, going) in going.iter_mut().enumerate() {
                 let on = (b.contacts[side].point - a.contacts[side].point).dot(&along);
-                going.least = going.least.min(on - 0.1 * self.tolerance.fit);
+                going.least = going.least.min(on);
                 going.back += (-on).max(0.0);
+                going.whole += on;
             }
         }
         Some(going)
@@ -191,12 +219,7 @@ impl Corners<'_> {
         other_wall: usize,
     ) -> Result<Last, SurfacingError> {
         let tracks = [rail, link.rail].map(|r| &self.rails[r].track);
-        let [on_wall, on_other] = {
-            let Link { fan, other, .. } = link;
-            let first = (*other == 2).then(|| fan.spokes[1]);
-            let second = (fan.spokes.len() - other == 2).then(|| fan.spokes[other + 1]);
-            if side_after(fan.spokes[0]) == wall { [first, second] } else { [second, first] }
-        };
+        let [on_wall, on_other] = link.seams(wall);
         let mut ts = [self.end_of(rail, at_end), self.end_of(link.rail, link.at_end)];
         if on_other.is_some() {
             return Err(tracks[0].too_large(ts[0]));

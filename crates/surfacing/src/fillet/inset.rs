@@ -134,7 +134,7 @@ pub fn inset_edges(
                 cross: &cross,
                 ground: &|_, _| Point3::origin(),
                 even: true,
-                pole: None,
+                borders: [Some(guide.domain()); 2],
                 folds: &too_far,
             };
             let copy = along.strip(tolerance)?.surface.curve_at_v(0.0);

@@ -467,10 +467,11 @@ fn round_chains(
     }
     let mut strips = Vec::with_capacity(rails.len());
     for (r, rail) in rails.iter().enumerate() {
-        let part = |at_end: bool| corners.ends.get(&(r, at_end)).map(|e| e.part).ok_or(SurfacingError::Empty);
-        let (from, to) = (part(false)?, part(true)?);
-        let part = Domain::new(from.start.min(to.start), from.end.max(to.end));
-        strips.push(strip(&rail.track, part, corners.poles.get(&r).copied(), tolerance)?);
+        let ended = |at_end: bool| corners.ends.get(&(r, at_end)).ok_or(SurfacingError::Empty);
+        let (from, to) = (ended(false)?, ended(true)?);
+        let part = Domain::new(from.part.start.min(to.part.start), from.part.end.max(to.part.end));
+        let borders = [0, 1].map(|k| Domain::new(from.ts[k], to.ts[k]));
+        strips.push(strip(&rail.track, part, borders, corners.poles.get(&r).copied(), tolerance)?);
     }
     let misses = strips.iter().map(|s| s.max_deviation).chain(corners.poles.values().map(|p| p.miss));
     let max_deviation = misses.fold(0.0, f64::max);

@@ -7,13 +7,14 @@ use crate::SurfacingError;
 use crate::strip::{Along, Strip};
 
 /// A strip over a part of a track, with its lines of contact in the parameters of either face; where its sections end at a
-/// pole, up to that.
+/// pole, up to that. Borders are used over parts of their own.
 ///
 /// # Errors
 /// `FilletTooLarge` where there is no section, or sections fall behind those before them.
 pub(super) fn strip(
     track: &Track<'_>,
     part: Domain,
+    borders: [Domain; 2],
     pole: Option<Pole>,
     tolerance: &Tolerance,
 ) -> Result<Strip, SurfacingError> {
@@ -34,7 +35,7 @@ pub(super) fn strip(
             _ => track.grounds[k].point(p),
         },
         even: track.even,
-        pole: pole.map(|p| p.side),
+        borders: [0, 1].map(|k| Some(borders[k]).filter(|_| pole.is_none_or(|p| p.side != k))),
         folds: &|t| track.too_large(t),
     };
     along.strip(tolerance)
