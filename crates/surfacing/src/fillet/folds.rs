@@ -92,20 +92,22 @@ impl Corners<'_> {
     /// too where nothing goes back by that.
     fn folds(&self, rail: usize) -> Option<usize> {
         let track = &self.rails[rail].track;
-        if self.going(rail, track.own).is_some_and(|on| on.iter().all(Going::goes_on)) {
-            return None;
-        }
         let links = [false, true].map(|at_end| self.link(rail, at_end));
-        let held = |wall: usize| {
-            track.hold(Some(wall));
-            // As far as the seams next to it reach.
+        // As far as the seams next to it reach.
+        let reach = |wall: usize| {
             let end = |k: usize| {
                 let own = self.end_of(rail, k == 1);
                 let seam = links[k].as_ref().and_then(|link| link.seams(wall)[0]);
                 seam.map_or(Some(own), |spoke| self.meets(rail, wall, own, spoke).ok().map(|m| m.0))
             };
-            let whole = Domain::new(end(0)?, end(1)?);
-            self.going(rail, whole).filter(|on| on[wall].least > 0.0).map(|on| on[1 - wall])
+            self.going(rail, Domain::new(end(0)?, end(1)?))
+        };
+        if (0..2).all(|wall| reach(wall).is_some_and(|on| on.iter().all(Going::goes_on))) {
+            return None;
+        }
+        let held = |wall: usize| {
+            track.hold(Some(wall));
+            reach(wall).filter(|on| on[wall].least > 0.0).map(|on| on[1 - wall])
         };
         // Held on the wrong side, those on the other one run back by much.
         let walls = (0..2).filter_map(|wall| Some((wall, held(wall)?)));
