@@ -351,7 +351,7 @@ proptest! {
 }
 
 /// A prism upwards over a rectangle from the origin with its corners rounded.
-fn rounded_prism([width, depth]: [f64; 2], rounding: f64, height: f64) -> Shell {
+fn rounded_prism([width, depth]: [f64; 2], rounding: f64, height: f64, lean: f64) -> Shell {
     let q = rounding;
     let corners = [[q, q], [width - q, q], [width - q, depth - q], [q, depth - q]];
     let on = |i: usize, turn: f64| {
@@ -368,7 +368,7 @@ fn rounded_prism([width, depth]: [f64; 2], rounding: f64, height: f64) -> Shell 
         pieces.push((NurbsCurve::line(on(i, FRAC_PI_2), on(i + 1, 0.0)), format!("side {i}")));
     }
     let made =
-        extrude(&pieces, &Vector3::z(), &Reach::Between(0.0, height), 0.0, true, &tolerance()).unwrap();
+        extrude(&pieces, &Vector3::z(), &Reach::Between(0.0, height), lean, true, &tolerance()).unwrap();
     let Body::Solid(solid) = made.body else { panic!("open") };
     solid.outer().clone()
 }
@@ -410,7 +410,7 @@ proptest! {
         let rounding = rounding * scale;
         let (r, height) = ((by * rounding).min(7.0 * scale), 9.0 * scale);
         let shape = if is_fillet { EdgeShape::Fillet } else { EdgeShape::Chamfer };
-        let inner = rounded_prism(size, rounding, height);
+        let inner = rounded_prism(size, rounding, height, 0.0);
         let whole = (size[0] * size[1] - (4.0 - PI) * rounding * rounding) * (height - r);
         let expected = whole + inside_offsets(size, rounding, r, is_fillet);
         let close = 1e-6 * scale;
@@ -432,6 +432,33 @@ proptest! {
             let rim = edges(&inner, |p| (p.z - height).abs() < close);
             near(volume(rounded(&inner, &rim, shape, r).unwrap()), expected, 1e-8);
         }
+    }
+
+    /// The same on sides that lean: the ball's centre lies in by r (1 - sin b) / cos b and down by r, and the outline at a depth
+    /// is the base's offset as before.
+    #[test]
+    fn tight_bends_of_leaning_sides_keep_the_trimmed_offsets(
+        size in [20.0..50.0f64, 20.0..50.0f64],
+        rounding in 0.3..3.0f64,
+        r in 0.3..4.0f64,
+        lean in -0.35..0.35f64,
+    ) {
+        let height = 9.0;
+        // Leaning inward by its height, corners keep a rounding.
+        let top = -height * lean.tan();
+        prop_assume!(rounding + top > 0.1 && r * (1.0 - lean.sin()) < height);
+        let shell = rounded_prism(size, rounding, height, lean);
+        let rim = edges(&shell, |p| at(p.z, height));
+        let area = |d: f64| (size[0] - 2.0 * d) * (size[1] - 2.0 * d) - (4.0 - PI) * (rounding - d).max(0.0).powi(2);
+        let (inward, contact) = (r * (1.0 - lean.sin()) / lean.cos(), r * (1.0 - lean.sin()));
+        let inset = |z: f64| match z < contact {
+            true => inward - (r * r - (r - z) * (r - z)).max(0.0).sqrt() - top,
+            false => -z * lean.tan() - top,
+        };
+        let count = 400_000;
+        let step = height / f64::from(count);
+        let expected: f64 = (0..count).map(|k| area(inset((f64::from(k) + 0.5) * step)) * step).sum();
+        near(volume(fillet(&shell, &rim, r)), expected, 1e-6);
     }
 
     /// A boss over a leaning parallelogram on a plate, its foot rounded along one side only: the fillet ends in the planes of

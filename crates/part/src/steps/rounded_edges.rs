@@ -25,12 +25,8 @@ impl Context<'_> {
         size: &str,
     ) -> Result<Built, Notice> {
         let refused = |e: &SurfacingError| {
-            let about_size = matches!(
-                e,
-                SurfacingError::FilletTooLarge { .. }
-                    | SurfacingError::NoSize { .. }
-                    | SurfacingError::RunsIntoItself { .. }
-            );
+            let about_size =
+                matches!(e, SurfacingError::FilletTooLarge { .. } | SurfacingError::NoSize { .. });
             Notice::refused(if about_size { size } else { slot }, e)
         };
         let (mut bodies, mut off) = (Vec::new(), 0.0_f64);
@@ -49,7 +45,14 @@ impl Context<'_> {
                 off = off.max(made.max_deviation);
                 whole = whole.beside(&made.shell);
             }
-            bodies.push(apart(Body::from_shell(whole)).map_err(|e| refused(&e))?);
+            // What runs through another part of the shape is as much too large as what has no room beside its edge.
+            let too_large = |e: SurfacingError| match e {
+                SurfacingError::RunsIntoItself { at } => {
+                    SurfacingError::FilletTooLarge { size: (how.size)(0.0), at, fits: None }
+                }
+                other => other,
+            };
+            bodies.push(apart(Body::from_shell(whole)).map_err(|e| refused(&too_large(e)))?);
         }
         Ok(Built::plain(Shape::Bodies(bodies)).with_deviation(off, self.tolerance.fit))
     }
