@@ -182,8 +182,9 @@ fn ways(Model { pose, onward, .. }: &Model, before: &Model) -> Vec<bool> {
     };
     // In a ring more than half of it may lie between two, across which their line tells nothing.
     let across = pose.middle - before.pose.middle;
-    let [d, e] = [onward.unwrap_or(across), before.onward.unwrap_or(across)].map(|d| d.try_normalize(0.0));
-    let alike = match d.zip(e).map(|(d, e)| [d.dot(&n), e.dot(&m)]) {
+    let [here, there] = [*onward, before.onward].map(|d| d.unwrap_or(across).try_normalize(0.0));
+    let sides = here.zip(there).map(|(here, there)| [here.dot(&n), there.dot(&m)]);
+    let alike = match sides {
         Some([a, b]) if a.abs() > LEVEL && b.abs() > LEVEL => a * b > 0.0,
         _ => n.dot(&m) >= 0.0,
     };
