@@ -1,7 +1,7 @@
 //! Files against the facts of their formats. Reading them back with other libraries is `scripts/crosscheck`.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test fails by panicking")]
 
-use std::f64::consts::{FRAC_PI_4, TAU};
+use std::f64::consts::{FRAC_PI_2, FRAC_PI_4, PI, TAU};
 use std::io::{Cursor, Read};
 
 use exchange::glb::{self, SceneBody};
@@ -240,10 +240,11 @@ fn what_cannot_be_sent_is_refused_with_its_cure() {
     for chord in [0.0, -1.0, f64::NAN, 1e9] {
         assert!(matches!(write(&open, Format::Step, chord), Err(ExchangeError::Tolerance(_))));
     }
-    // An eighth of four kilometres round, to half a micrometre: more triangles than are made.
+    // An eighth of a ball of 60 m, to half a micrometre: more triangles than are made.
     let p = |r: f64, z: f64| Point3::new(r, 0.0, z);
-    let ring = [p(0.0, 0.0), p(4e6, 0.0), p(4e6, 7.0), p(0.0, 7.0)];
-    let huge = turned(ring.windows(2).map(|w| NurbsCurve::line(w[0], w[1])).collect(), FRAC_PI_4);
+    let frame = Frame::new(p(0.0, 0.0), Vector3::x(), Vector3::z()).unwrap();
+    let half = circle_arc(&frame, 3e4, -FRAC_PI_2, PI).unwrap();
+    let huge = turned(vec![half], FRAC_PI_4);
     let refused = write(&huge, Format::Stl, 0.0005);
     let Err(ExchangeError::Coarse { reached, asked, .. }) = refused else { panic!("it is sent") };
     assert!(reached > asked && asked == 0.0005);

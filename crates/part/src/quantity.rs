@@ -122,6 +122,10 @@ pub(crate) mod amounts {
         "10 mm".into()
     }
 
+    pub(crate) fn half_square() -> Amount {
+        "45 deg".into()
+    }
+
     pub(crate) fn one_mm() -> Amount {
         "1 mm".into()
     }

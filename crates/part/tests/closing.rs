@@ -131,6 +131,9 @@ fn what_cannot_be_combined_says_why_and_where() {
     let rebuilt = rebuild(&idle);
     let warning = &rebuilt.built(4).unwrap().warnings[0];
     assert!(warning.message.contains("does not reach them") && warning.at.is_some(), "{warning:?}");
+    let without = json!({"what": "subtract", "solids": [of("tube"), of("hole")]});
+    let without = with(vec![upright("closed"), hole.clone()], step("both", "combine", without));
+    assert!(failure(&rebuild(&without), 4).message.contains("pick what is taken away"));
     let open = with(vec![upright("open"), hole], step("bad", "combine", subtract("hole")));
     let notice = failure(&rebuild(&open), 4);
     assert!(notice.message.contains("no solid") && notice.at.is_some(), "{notice:?}");

@@ -146,6 +146,49 @@ fn a_plane_parted_by_seams_is_rounded_along_its_border() {
 }
 
 #[test]
+fn a_flat_is_told_by_distances_or_an_angle() {
+    let before = then(block(), []);
+    let names = edges_at(&before, 1, |p| p[2] > 19.9 && p[0] > 19.9);
+    let cut = |how: Value| {
+        let mut all = json!({"edges": picked("block", &names)});
+        all.as_object_mut().unwrap().extend(how.as_object().unwrap().clone());
+        24_000.0 - volume(&then(block(), [step("cut", "chamfer", all)]), 2)
+    };
+    near(cut(json!({"distance": 2})), 0.5 * 2.0 * 2.0 * 30.0, 1e-9);
+    near(cut(json!({"distance": 2, "flat": "distances", "other_distance": 5})), 0.5 * 2.0 * 5.0 * 30.0, 1e-9);
+    let tan = 20f64.to_radians().tan();
+    near(cut(json!({"distance": 2, "flat": "angle", "angle": "20 deg"})), 0.5 * 4.0 * tan * 30.0, 1e-9);
+    near(
+        cut(json!({"distance": 2, "flat": "angle", "angle": "20 deg", "swapped": true})),
+        0.5 * 4.0 * tan * 30.0,
+        1e-9,
+    );
+}
+
+#[test]
+fn a_rounding_that_nothing_ends_says_which_edge_to_round_too() {
+    // A corner of 175 degrees in the rim.
+    let outline = json!({"plane": "xy", "curves": [{"id": "c", "kind": "polyline", "closed": true,
+        "points": [[0, 0], [20, 0], [40, 1.75], [40, 30], [0, 30]]}]});
+    let base = || {
+        vec![
+            step("o", "drawing", outline.clone()),
+            step("b", "extrude", json!({"profile": of("o"), "length": 10})),
+        ]
+    };
+    let built = rebuild(&recipe(base()));
+    let rim = |from: f64, to: f64| {
+        edges_at(&built, 1, move |p| p[2] > 9.9 && p[1] < 2.0 && p[0] > from && p[0] < to)
+    };
+    let round = |names: Vec<String>| {
+        then(base(), [step("f", "fillet", json!({"edges": picked("b", &names), "radius": 2}))])
+    };
+    let said = failure(&round(rim(1.0, 19.0)), 2);
+    assert!(said.message.contains("goes on almost straight"), "{}", said.message);
+    assert!(volume(&round(rim(1.0, 39.0)), 2) > 0.0);
+}
+
+#[test]
 fn a_leaning_region_is_rounded_at_its_foot_and_its_top() {
     // On a flat sheet over a circle: the foot turns (1 - pi/4)-like sections; here only that all sizes up to the height come,
     // and that nothing but the sheet's border stays open.

@@ -511,6 +511,14 @@ pub enum SurfacingError {
         /// Where.
         at: [f64; 3],
     },
+    /// A rounding that nothing ends, since the next edge goes on almost straight.
+    #[error(
+        "the next edge goes on almost straight here, so that nothing ends the rounding; round that one too"
+    )]
+    FilletRunsOn {
+        /// The vertex between them.
+        at: [f64; 3],
+    },
     /// An edge whose faces meet smoothly, or in both ways.
     #[error(
         "the faces on either side meet smoothly here, so that there is no edge to round; pick another edge"
@@ -753,6 +761,7 @@ impl SurfacingError {
             | Self::NothingBetween { at }
             | Self::FilletEndsInside { at, .. }
             | Self::FilletSides { at }
+            | Self::FilletRunsOn { at }
             | Self::SmoothEdge { at }
             | Self::FilletFree { at }
             | Self::CannotGoOn { at }

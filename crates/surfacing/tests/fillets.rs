@@ -10,7 +10,9 @@ use std::f64::consts::{FRAC_PI_2, PI, TAU};
 use geometry::{Frame, NurbsCurve, Point3, Vector3, circle_arc};
 use proptest::prelude::*;
 use shapes::{block, cylinder, flat, moved, near, round, sheet, sound, sphere, tolerance, turned};
-use surfacing::{EdgeShape, Reach, Rolling, Rounding, SurfacingError, extrude, fillet_between, round_edges};
+use surfacing::{
+    EdgeShape, Reach, Rolling, Rounding, Slant, SlantBy, SurfacingError, extrude, fillet_between, round_edges,
+};
 use topology::{Body, EdgeId, Operation, Shell, Solid, area, combine, seams, self_crossings};
 
 fn edges(shell: &Shell, wanted: impl Fn(&Point3) -> bool) -> BTreeSet<EdgeId> {
@@ -38,7 +40,7 @@ fn fillet(shell: &Shell, edges: &BTreeSet<EdgeId>, radius: f64) -> Shell {
 }
 
 fn chamfer(shell: &Shell, edges: &BTreeSet<EdgeId>, size: f64) -> Shell {
-    rounded(shell, edges, EdgeShape::Chamfer, size).unwrap()
+    rounded(shell, edges, EdgeShape::Chamfer(Slant::EVEN), size).unwrap()
 }
 
 fn volume(shell: Shell) -> f64 {
@@ -338,7 +340,7 @@ proptest! {
         let all = edges(&shell, |_| true);
         let some: BTreeSet<EdgeId> = all.iter().zip(&chosen).filter(|(_, c)| **c).map(|(e, _)| *e).collect();
         prop_assume!(!some.is_empty());
-        let shape = if is_fillet { EdgeShape::Fillet } else { EdgeShape::Chamfer };
+        let shape = if is_fillet { EdgeShape::Fillet } else { EdgeShape::Chamfer(Slant::EVEN) };
         match rounded(&shell, &some, shape, size) {
             Ok(made) => {
                 prop_assert!(worst_contact(&made) < 0.1 || !is_fillet);
@@ -409,7 +411,7 @@ proptest! {
         let size = size.map(|s| s * scale);
         let rounding = rounding * scale;
         let (r, height) = ((by * rounding).min(7.0 * scale), 9.0 * scale);
-        let shape = if is_fillet { EdgeShape::Fillet } else { EdgeShape::Chamfer };
+        let shape = if is_fillet { EdgeShape::Fillet } else { EdgeShape::Chamfer(Slant::EVEN) };
         let inner = rounded_prism(size, rounding, height, 0.0);
         let whole = (size[0] * size[1] - (4.0 - PI) * rounding * rounding) * (height - r);
         let expected = whole + inside_offsets(size, rounding, r, is_fillet);
@@ -485,6 +487,80 @@ proptest! {
     }
 }
 
+fn slanted(shell: &Shell, edges: &BTreeSet<EdgeId>, size: f64, by: SlantBy, swapped: bool) -> Shell {
+    rounded(shell, edges, EdgeShape::Chamfer(Slant { by, swapped }), size).unwrap()
+}
+
+#[test]
+fn flats_by_two_distances_and_by_an_angle() {
+    // A wedge of each angle: the triangle between a, b and the edge has the area a b sin(angle) / 2, and by the law of sines
+    // b = a sin(flat) / sin(flat + angle).
+    for open in [40.0_f64, 90.0, 135.0].map(f64::to_radians) {
+        let far = 30.0;
+        let outline = [[0.0, 0.0], [far, 0.0], [far * open.cos(), far * open.sin()]];
+        let shell = prism(&outline, 12.0);
+        let upright = edges(&shell, |p| at(p.x, 0.0) && at(p.y, 0.0));
+        assert_eq!(upright.len(), 1);
+        let (a, before) = (2.0, volume(shell.clone()));
+        let taken_by =
+            |by: SlantBy, swapped: bool| before - volume(slanted(&shell, &upright, a, by, swapped));
+        for swapped in [false, true] {
+            for ratio in [0.3, 1.0, 4.0] {
+                near(taken_by(SlantBy::Ratio(ratio), swapped), 0.5 * a * a * ratio * open.sin() * 12.0, 1e-9);
+            }
+            for flat in [10.0_f64, 30.0].map(f64::to_radians) {
+                let b = a * flat.sin() / (flat + open).sin();
+                near(taken_by(SlantBy::Angle(flat), swapped), 0.5 * a * b * open.sin() * 12.0, 1e-9);
+            }
+        }
+        // What is told by the angle begins at its distance on the first face: its line of contact there stands so far off.
+        for (swapped, own) in [(false, 0), (true, 1)] {
+            let made = slanted(&shell, &upright, a, SlantBy::Angle(0.2), swapped);
+            let flat = made.faces().iter().find(|f| f.role.starts_with("chamfer")).unwrap();
+            let mut roles: Vec<&str> = flat.role.trim_start_matches("chamfer of ").split(" and ").collect();
+            roles.sort_unstable();
+            let contact = seams(&made).into_iter().find(|s| {
+                let names = s.faces.map(|f| made.face(f).role.as_str());
+                names.contains(&flat.role.as_str()) && names.contains(&roles[own])
+            });
+            let curve = made.edge(contact.unwrap().edge).curve.clone().unwrap();
+            near(curve.start().x.hypot(curve.start().y), a, 1e-9);
+        }
+    }
+    // Round the rim of a cylinder: a frustum instead of its end.
+    let (radius, a, b) = (10.0_f64, 1.5, 4.0);
+    let shell = cylinder(radius, 30.0);
+    let rim = edges(&shell, |p| at(p.z, 30.0));
+    let frustum = |along: f64, across: f64| {
+        let small = radius - across;
+        PI * along * (radius * radius - (radius * radius + radius * small + small * small) / 3.0)
+    };
+    let before = volume(shell.clone());
+    let takes = |swapped| before - volume(slanted(&shell, &rim, a, SlantBy::Ratio(b / a), swapped));
+    let mut both = [takes(false), takes(true)];
+    both.sort_by(f64::total_cmp);
+    let mut expected = [frustum(a, b), frustum(b, a)];
+    expected.sort_by(f64::total_cmp);
+    near(both[0], expected[0], 1e-9);
+    near(both[1], expected[1], 1e-9);
+    // All round the top of a block, with mitres: the prismatoid over it.
+    let shell = block([0.0; 3], [40.0, 24.0, 16.0]);
+    let rim = edges(&shell, |p| at(p.z, 16.0));
+    let prismatoid = |along: f64, across: f64| {
+        let area = |share: f64| (40.0 - 2.0 * across * share) * (24.0 - 2.0 * across * share);
+        area(0.0) * along - along * (area(0.0) + 4.0 * area(0.5) + area(1.0)) / 6.0
+    };
+    let before = volume(shell.clone());
+    let first = before - volume(slanted(&shell, &rim, a, SlantBy::Ratio(b / a), false));
+    let other = before - volume(slanted(&shell, &rim, a, SlantBy::Ratio(b / a), true));
+    let (deep, wide) = (prismatoid(b, a), prismatoid(a, b));
+    let same = |x: f64, y: f64| (x - y).abs() < 1e-9 * y;
+    assert!(
+        (same(first, deep) && same(other, wide)) || (same(first, wide) && same(other, deep)),
+        "{first} {other} {deep} {wide}"
+    );
+}
+
 #[test]
 fn what_is_not_square_is_rounded_too() {
     let volume_of = |shell: &Shell| volume(shell.clone());
@@ -504,7 +580,7 @@ fn what_is_not_square_is_rounded_too() {
     let corner = r.powi(3) * (1.0 - PI / 6.0) - 3.0 * taken(r, r);
     let filled = taken(r, 2.0 * (a + b) + 4.0 * c) + 4.0 * corner;
     near(volume_of(&fillet(&pocket, &inner, r)) - volume_of(&pocket), filled, 1e-6);
-    for shape in [EdgeShape::Fillet, EdgeShape::Chamfer] {
+    for shape in [EdgeShape::Fillet, EdgeShape::Chamfer(Slant::EVEN)] {
         let made = rounded(&pocket, &edges(&pocket, |_| true), shape, 2.0).unwrap();
         assert!(volume(made) < volume_of(&pocket));
     }

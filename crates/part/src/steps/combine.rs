@@ -111,6 +111,9 @@ impl Construction for Combine {
         if self.what != What::Subtract && first.len() < 2 {
             return Err(Notice::about("solids", "pick two solids or more"));
         }
+        if self.what == What::Subtract && others.is_empty() {
+            return Err(Notice::about("others", "pick what is taken away"));
+        }
         let last = if self.what == What::Subtract { "others" } else { "solids" };
         combined(context, self.what, &first, &others, ["solids", last])
     }

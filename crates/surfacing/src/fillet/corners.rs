@@ -154,8 +154,8 @@ impl<'a> Corners<'a> {
             }
             (true, all) if all.len() == count => match self.rails[self.rail(&fan, 0)?].track.profile {
                 super::track::Profile::Arc => self.ball(vertex, &fan),
-                super::track::Profile::Flat if count == 3 => self.point(vertex, &fan),
-                super::track::Profile::Flat => Err(mixed()),
+                super::track::Profile::Flat { .. } if count == 3 => self.point(vertex, &fan),
+                super::track::Profile::Flat { .. } => Err(mixed()),
             },
             _ => Err(mixed()),
         }
@@ -316,8 +316,13 @@ impl<'a> Corners<'a> {
         let at_end = fan.spokes[0].at_end;
         let t = self.end_of(rail, at_end);
         let (n, side) = (fan.spokes.len(), side_after(fan.spokes[0]));
-        let first = self.cut_or_grown(rail, side, t, fan.spokes[1])?;
-        let last = self.cut_or_grown(rail, 1 - side, t, fan.spokes[n - 1])?;
+        // A size so small that it ends all the same would be no help.
+        let runs_on = self.runs_on(fan).then(|| SurfacingError::FilletRunsOn { at: self.place(vertex) });
+        let told = |refused| runs_on.clone().unwrap_or(refused);
+        let first = self.cut_or_grown(rail, side, t, fan.spokes[1]);
+        let first = first.map_err(&told)?;
+        let last = self.cut_or_grown(rail, 1 - side, t, fan.spokes[n - 1]);
+        let last = last.map_err(&told)?;
         let mut stops = vec![(side as f64, first)];
         for j in 2..n - 1 {
             stops.push(self.pierced(vertex, rail, t, fan.spokes[j], stops[stops.len() - 1].0)?);
@@ -348,6 +353,15 @@ impl<'a> Corners<'a> {
         self.set_end((rail, at_end), side, [first, last], &more);
         self.plans.push(Plan::Out { rail, at_end, across });
         Ok(())
+    }
+
+    /// Whether an edge next to the first one goes on almost as that came.
+    fn runs_on(&self, fan: &Fan) -> bool {
+        /// Cosine of the angle.
+        const ALMOST: f64 = 0.9;
+        let Some(own) = self.halves.leaves(fan.spokes[0]) else { return false };
+        let beside = [fan.spokes[1], fan.spokes[fan.spokes.len() - 1]];
+        beside.iter().any(|s| self.halves.leaves(*s).is_some_and(|d| d.dot(&own) < -ALMOST))
     }
 
     /// Where an edge that stays goes through a strip.

@@ -16,6 +16,7 @@ mod strip;
 mod track;
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::f64::consts::PI;
 
 use geometry::{ArcLength, Domain, NurbsCurve, Tolerance, Vector3};
 use topology::{EdgeId, Shell, VertexId, closure};
@@ -43,12 +44,47 @@ const PLACES: [f64; 5] = [0.02, 0.25, 0.5, 0.75, 0.98];
 const FARTHER: f64 = 2.5;
 
 /// What takes an edge's place.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub enum EdgeShape {
     /// A surface along which a ball rolls that touches both faces; the size is its radius.
     Fillet,
-    /// A flat from face to face; the size is the distance of its ends from the edge.
-    Chamfer,
+    /// A flat from face to face; the size is the distance from the edge at which it begins, on the first face of those that
+    /// meet there, in the order of their roles.
+    Chamfer(Slant),
+}
+
+/// Where on the second face a flat ends.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Slant {
+    /// How that is told.
+    pub by: SlantBy,
+    /// First and second face the other way round.
+    pub swapped: bool,
+}
+
+impl Slant {
+    /// As far from the edge as on the first face.
+    pub const EVEN: Self = Self { by: SlantBy::Ratio(1.0), swapped: false };
+}
+
+/// How a flat's end on the second face is told.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum SlantBy {
+    /// By its distance from the edge, as a multiple of the size.
+    Ratio(f64),
+    /// By the angle in radians at which the flat leaves the line from its beginning to the edge.
+    Angle(f64),
+}
+
+impl SlantBy {
+    /// The distance of the flat's end from the edge, where the faces meet at an angle; `None` where it meets no second face.
+    fn other(self, size: f64, open: f64) -> Option<f64> {
+        match self {
+            Self::Ratio(ratio) => Some(ratio * size),
+            // The law of sines.
+            Self::Angle(angle) => (angle + open < PI).then(|| size * angle.sin() / (angle + open).sin()),
+        }
+    }
 }
 
 /// How edges are rounded.
@@ -89,7 +125,7 @@ type Chain = Vec<(EdgeId, bool)>;
 ///
 /// # Errors
 /// `FilletTooLarge` with the place, and for an even size the largest one that fits; `SmoothEdge`, `FilletFree`,
-/// `FilletCorner`, `FilletSides`.
+/// `FilletCorner`, `FilletSides`, `FilletRunsOn`.
 pub fn round_edges(
     shell: &Shell,
     edges: &BTreeSet<EdgeId>,
@@ -360,11 +396,15 @@ fn going_on(shell: &Shell, chain: &Chain, link: usize, margin: f64) -> Result<Nu
     Ok(NurbsCurve::of_pieces_over(&[behind.0, own.clone(), ahead.0], &breaks)?)
 }
 
+/// The side, seen along a chain whose link is given, of the face that comes first of both.
+fn first_side(halves: &Halves<'_>, (edge, forward): (EdgeId, bool)) -> usize {
+    let face = |h: usize| (&halves.shell.faces()[halves.all[h].face].role, halves.all[h].face);
+    let is_second = halves.of(edge).is_some_and(|[a, b]| face(b) < face(a));
+    usize::from(is_second == forward)
+}
+
 /// How far from an edge a section of a size reaches at most.
 fn reach(halves: &Halves<'_>, edge: EdgeId, shape: EdgeShape, size: f64) -> f64 {
-    if shape == EdgeShape::Chamfer {
-        return size;
-    }
     let Some(pair) = halves.of(edge) else { return size };
     let at = |share: f64| {
         let side = |h: usize| {
@@ -373,7 +413,10 @@ fn reach(halves: &Halves<'_>, edge: EdgeId, shape: EdgeShape, size: f64) -> f64 
         };
         let (a, b) = (side(pair[0])?, side(pair[1])?);
         let open = a.out.dot(&b.out).clamp(-1.0, 1.0).acos();
-        Some(size / (0.5 * open).tan().max(0.05))
+        Some(match shape {
+            EdgeShape::Fillet => size / (0.5 * open).tan().max(0.05),
+            EdgeShape::Chamfer(slant) => slant.by.other(size, open).unwrap_or(size).max(size),
+        })
     };
     PLACES.into_iter().filter_map(at).fold(size, f64::max)
 }
@@ -412,6 +455,7 @@ fn round_chains(
             chain.iter().filter_map(|(e, _)| shell.edge(*e).curve.as_ref()).collect();
         let lengths: Vec<f64> = curves.iter().map(|c| c.length()).collect();
         let whole: f64 = lengths.iter().sum();
+        let first = first_side(halves, chain[0]);
         let mut before = 0.0;
         for (k, ((&(edge, forward), curve), length)) in chain.iter().zip(&curves).zip(&lengths).enumerate() {
             let pair = halves.of(edge).ok_or(SurfacingError::Empty)?;
@@ -439,7 +483,10 @@ fn round_chains(
                 if kinds[&edge] { -1.0 } else { 1.0 },
                 match rounding.shape {
                     EdgeShape::Fillet => Profile::Arc,
-                    EdgeShape::Chamfer => Profile::Flat,
+                    EdgeShape::Chamfer(slant) => {
+                        let own = if forward { first } else { 1 - first };
+                        Profile::Flat { first: if slant.swapped { 1 - own } else { own }, by: slant.by }
+                    }
                 },
                 Box::new(at),
                 rounding.even,
@@ -485,7 +532,7 @@ fn round_chains(
         let faces: Vec<&str> = faces.into_iter().collect();
         let what = match rounding.shape {
             EdgeShape::Fillet => "fillet",
-            EdgeShape::Chamfer => "chamfer",
+            EdgeShape::Chamfer(_) => "chamfer",
         };
         format!("{what} of {}", faces.join(" and "))
     };

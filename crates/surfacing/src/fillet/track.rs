@@ -9,6 +9,7 @@ use std::cell::{Cell, RefCell};
 use geometry::{Domain, KnotVector, NurbsCurve, Point3, Vector3, with_end_at};
 use nalgebra::{Matrix2, Matrix4, Vector2, Vector4};
 
+use super::SlantBy;
 use crate::ground::Ground;
 use crate::strip::Cross;
 
@@ -29,12 +30,12 @@ const ROUND: f64 = 0.02;
 const AGAIN: f64 = 0.25;
 
 /// What a section is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub(super) enum Profile {
     /// An arc that touches both faces.
     Arc,
-    /// A straight line between places at a distance from the edge.
-    Flat,
+    /// A straight line from a place at a distance from the edge, on the side of its number, to one on the other side.
+    Flat { first: usize, by: SlantBy },
 }
 
 /// A place at which a section touches a face.
@@ -70,7 +71,7 @@ impl Section {
     pub(super) fn cut_at(&self, profile: Profile, pole: &Pole) -> Option<Cross> {
         let own = self.contacts[1 - pole.side];
         let mut poles = match profile {
-            Profile::Flat => vec![(own.point, 1.0), (pole.at, 1.0)],
+            Profile::Flat { .. } => vec![(own.point, 1.0), (pole.at, 1.0)],
             Profile::Arc => {
                 // The circle that leaves the face along it and ends at the pole.
                 let normal = (own.point - self.centre).normalize();
@@ -93,7 +94,7 @@ impl Section {
     pub(super) fn cross(&self, profile: Profile) -> Cross {
         let [a, b] = self.contacts.map(|c| (c.point, 1.0));
         let poles = match profile {
-            Profile::Flat => vec![a, b],
+            Profile::Flat { .. } => vec![a, b],
             Profile::Arc => vec![a, (self.apex, self.weight), b],
         };
         Cross { poles, feet: self.contacts.map(|c| c.at).to_vec() }
@@ -204,14 +205,13 @@ impl<'a> Track<'a> {
         let normals = [self.grounds[0].place(at[0])?.normal, self.grounds[1].place(at[1])?.normal];
         let into = self.into(&along, &normals)?;
         let size = (self.size)(t);
+        let open = into[0].dot(&into[1]).clamp(-1.0, 1.0).acos();
         let back = match self.profile {
-            Profile::Flat => size,
-            Profile::Arc => {
-                let open = into[0].dot(&into[1]).clamp(-1.0, 1.0).acos();
-                size / (0.5 * open).tan()
-            }
+            Profile::Flat { first: 0, by } => [size, by.other(size, open)?],
+            Profile::Flat { by, .. } => [by.other(size, open)?, size],
+            Profile::Arc => [size / (0.5 * open).tan(); 2],
         };
-        Some([0, 1].map(|k| self.grounds[k].moved(at[k], &(into[k] * back))))
+        Some([0, 1].map(|k| self.grounds[k].moved(at[k], &(into[k] * back[k]))))
     }
 
     /// The direction of the guide; toward a joint more and more the one that both sides have there, so that sections on one
@@ -254,9 +254,28 @@ impl<'a> Track<'a> {
         }
         match self.profile {
             Profile::Arc => self.ball(from, along, size, near),
-            Profile::Flat => {
-                let contact = |k: usize| at_distance(self.grounds[k], from, along, size, near[k]);
-                let contacts = [contact(0)?, contact(1)?];
+            Profile::Flat { first, by } => {
+                let at = |k: usize, far: f64| at_distance(self.grounds[k], from, along, far, near[k]);
+                let begin = at(first, size)?;
+                let end = match by {
+                    SlantBy::Ratio(ratio) => at(1 - first, ratio * size)?,
+                    SlantBy::Angle(angle) => {
+                        // From the line back to the edge, turned toward the other face.
+                        let back = (from - begin.point).normalize();
+                        let beside = self.grounds[1 - first].point(near[1 - first]) - from;
+                        let across = along.cross(&back);
+                        let across = if across.dot(&beside) < 0.0 { -across } else { across };
+                        let flat = back * angle.cos() + across * angle.sin();
+                        let square = flat.cross(&along);
+                        in_planes(
+                            self.grounds[1 - first],
+                            (from, along),
+                            (begin.point, square),
+                            near[1 - first],
+                        )?
+                    }
+                };
+                let contacts = if first == 0 { [begin, end] } else { [end, begin] };
                 let middle = nalgebra::center(&contacts[0].point, &contacts[1].point);
                 Some(Section { contacts, centre: middle, apex: middle, weight: 1.0 })
             }
@@ -328,6 +347,31 @@ impl<'a> Track<'a> {
         let apex = centre + between.try_normalize(1e-9)? * (radius / weight);
         Some(Section { contacts, centre, apex, weight })
     }
+}
+
+/// The place of a ground in two planes, each given by a place and its normal.
+fn in_planes(
+    ground: &Ground,
+    one: (Point3, Vector3),
+    other: (Point3, Vector3),
+    near: [f64; 2],
+) -> Option<Contact> {
+    let scale = (one.0 - other.0).norm() + 1e-3 * one.0.coords.norm();
+    let mut x = Vector2::new(near[0], near[1]);
+    let mut before = f64::MAX;
+    for _ in 0..MAX_STEPS {
+        let place = ground.place([x[0], x[1]])?;
+        let off = Vector2::new((place.point - one.0).dot(&one.1), (place.point - other.0).dot(&other.1));
+        let miss = off.norm();
+        if miss <= SETTLED * scale || (miss <= ACCEPTED * scale && miss >= 0.5 * before) {
+            let at = [x[0], x[1]];
+            return ground.holds(at).then_some(Contact { at, point: place.point });
+        }
+        before = miss;
+        let column = |i: usize| Vector2::new(place.rates[i].dot(&one.1), place.rates[i].dot(&other.1));
+        x -= Matrix2::from_columns(&[column(0), column(1)]).lu().solve(&off)?;
+    }
+    None
 }
 
 /// The place of a ground at a distance from another one, in the plane there square to a direction.

@@ -112,18 +112,15 @@ impl Mesh {
 /// # Errors
 /// `Mesh` for a face whose boundary crosses itself in its parameter plane.
 pub fn mesh(shell: &Shell, tolerance: MeshTolerance) -> Result<Mesh, TopologyError> {
-    let lines: Vec<Lines> = shell
-        .faces()
-        .par_iter()
-        .map(shared_work(|face: &Face| grid_lines(&face.surface, tolerance)))
-        .collect();
+    let (lines, whole): (Vec<Lines>, Vec<bool>) =
+        shell.faces().par_iter().map(shared_work(|face: &Face| grid_lines(&face.surface, tolerance))).unzip();
     let mut along = edge_samples(shell, &lines, tolerance);
     let (mut rounds, mut finer) = (0, 0);
     let most_samples = along.iter().map(Vec::len).sum::<usize>() + MOST_DIVIDED;
     let mut best: Option<Mesh> = None;
     loop {
         let too_many = along.iter().map(Vec::len).sum::<usize>() > most_samples;
-        match mesh_along(shell, &lines, &along, tolerance) {
+        match mesh_along(shell, (&lines, &whole), &along, tolerance) {
             Ok((mesh, coarse)) => {
                 if best.as_ref().is_none_or(|b| mesh.max_deviation < b.max_deviation) {
                     best = Some(mesh);
@@ -165,15 +162,15 @@ fn divide(along: &mut [Vec<f64>], mut chords: Chords, parts: usize) {
     }
 }
 
-/// Lines of a face's grid, as many as the tolerance asks for or as there may be.
-fn grid_lines(surface: &NurbsSurface, tolerance: MeshTolerance) -> Lines {
+/// Lines of a face's grid, as many as the tolerance asks for or as there may be, and whether they are all.
+fn grid_lines(surface: &NurbsSurface, tolerance: MeshTolerance) -> (Lines, bool) {
     let mut density = 1.0;
     loop {
         let lines = parameter_lines(surface, tolerance.chord, tolerance.angle, density);
         let cells = lines.0.len() * lines.1.len();
         // Where lines stand on kinks and at ends, fewer cannot be had.
         if cells <= MOST_CELLS || density < 1e-3 {
-            return lines;
+            return (lines, density >= 1.0);
         }
         density *= 0.9 * (MOST_CELLS as f64 / cells as f64).sqrt();
     }
@@ -188,7 +185,7 @@ struct Crossing {
 
 fn mesh_along(
     shell: &Shell,
-    lines: &[Lines],
+    (lines, whole): (&[Lines], &[bool]),
     along: &[Vec<f64>],
     tolerance: MeshTolerance,
 ) -> Result<(Mesh, Chords), Crossing> {
@@ -213,7 +210,7 @@ fn mesh_along(
     let meshed: Vec<MeshedFace> = (0..shell.faces().len())
         .into_par_iter()
         .map(shared_work(|i| {
-            triangulate(shell, FaceId(i as u32), &samples, &positions, (&lines[i], tolerance.chord))
+            triangulate(shell, FaceId(i as u32), &samples, &positions, (&lines[i], whole[i], tolerance.chord))
         }))
         .collect::<Result<_, _>>()?;
     let (mut faces, mut max_deviation) = (Vec::with_capacity(meshed.len()), 0f64);
@@ -250,7 +247,7 @@ fn triangulate(
     id: FaceId,
     samples: &[Vec<(f64, u32)>],
     positions: &[Point3],
-    ((us, vs), chord): (&Lines, f64),
+    ((us, vs), whole, chord): (&Lines, bool, f64),
 ) -> Result<MeshedFace, Crossing> {
     let face = shell.face(id);
     let surface = &face.surface;
@@ -335,7 +332,9 @@ fn triangulate(
                 };
                 Crossing { face: id.index(), reason, chords }
             })?;
-            refined(surface, &mut plane, &mut corners, (positions, &mut inner), (&constraints, chord))
+            // A grid that is not whole already has as many corners as there may be.
+            let rounds = if whole { MAX_ROUNDS } else { 0 };
+            refined(surface, &mut plane, &mut corners, (positions, &mut inner), (&constraints, chord), rounds)
         }
     };
     let coarse = chords_of(face, &side_starts, samples, sides.into_iter());
@@ -381,6 +380,7 @@ fn refined(
     corners: &mut Vec<([f64; 2], u32)>,
     (positions, inner): (&[Point3], &mut Vec<Point3>),
     (boundary, chord): (&[[usize; 2]], f64),
+    rounds: usize,
 ) -> (Vec<[u32; 3]>, f64, Vec<usize>) {
     let mut known: HashMap<[u32; 3], Off> = HashMap::new();
     let (mut round, most) = (0, inner.len() + MOST_ADDED);
@@ -409,7 +409,7 @@ fn refined(
         known = checked;
         round += 1;
         let mut added = false;
-        if round <= MAX_ROUNDS && inner.len() + places.len() <= most {
+        if round <= rounds && inner.len() + places.len() <= most {
             for uv in places {
                 let number = corners.len() as u32;
                 if plane.insert(uv, number) {
@@ -420,7 +420,7 @@ fn refined(
             }
         }
         if !added {
-            return (triangles, deviation, sides);
+            return (triangles, deviation, if rounds > 0 { sides } else { Vec::new() });
         }
     }
 }
