@@ -53,6 +53,31 @@ test('an edge is rounded by clicking it, too large a radius says what fits, and 
   expect(24000 - lost - (await settledVolume(page))).toBeGreaterThan(50);
 });
 
+test('an edge is cut off by two distances, and by a distance and an angle', async ({ page }) => {
+  test.slow();
+  await block(page, 'Slanted');
+  await page.keyboard.press('Shift+K');
+  const chamfer = card(page, 'Chamfer');
+  await page.mouse.click(...(await lookFor(page, /^Click for Edges: .* \| /, middle)));
+  await expect(chamfer.locator('.slot-row')).toHaveCount(1);
+  await chamfer.getByRole('radio', { name: 'Two distances' }).click();
+  await chamfer.getByLabel('Distance', { exact: true }).fill('2 mm');
+  await chamfer.getByLabel('On the second face').fill('6 mm');
+  await accept(page, 'Chamfer');
+  // The prism of a triangle of 2 x 6 mm along an edge of 20, 30 or 40 mm.
+  const near = async (area) => {
+    const lost = 24000 - (await settledVolume(page));
+    expect(Math.min(...[20, 30, 40].map((l) => Math.abs(lost - area * l)))).toBeLessThan(0.1);
+  };
+  await near(6);
+  await expect(ledger(page, 'watertight')).toContainText('yes');
+  await row(page, 2).dblclick();
+  await chamfer.getByRole('radio', { name: 'Distance and angle' }).click();
+  await chamfer.getByLabel('Angle', { exact: true }).fill('30 deg');
+  await accept(page, 'Chamfer');
+  await near(2 * Math.tan(Math.PI / 6));
+});
+
 test('an outline is inset from the edges of a face and raised, and a disc is sunk beside it', async ({ page }) => {
   test.slow();
   await block(page, 'Raised');
