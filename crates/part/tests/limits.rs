@@ -219,7 +219,7 @@ fn many_cuts() -> Recipe {
         steps.push(json!({"id": format!("d{k}"), "name": "d", "make": {"drawing": across}}));
         steps.push(json!({"id": format!("e{k}"), "name": "e", "make": {"extrude": {"profile": {"step": format!("d{k}")}, "length": 60, "ways": "both"}}}));
         steps.push(json!({"id": format!("s{k}"), "name": "s", "make": {"combine": {"what": "subtract",
-            "solids": [{"step": format!("s{}", k - 1)}, {"step": format!("e{k}")}]}}}));
+            "solids": [{"step": format!("s{}", k - 1)}], "others": [{"step": format!("e{k}")}]}}}));
     }
     Recipe::from_value(recipe(json!([]), json!(steps))).unwrap()
 }

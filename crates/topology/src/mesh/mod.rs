@@ -1,8 +1,9 @@
 //! Triangle meshes whose faces share their edges' samples.
 //!
 //! Each edge is sampled once by chord and angle; each face is a constrained Delaunay triangulation of its parameter
-//! plane, scaled to the surface's own lengths, with inner points spaced by curvature. Faces use the edges' points
-//! by number, so that a closed shell gives a watertight mesh without any merging afterwards.
+//! plane, scaled to the surface's own lengths, with inner points spaced by curvature, and more of them where triangles are
+//! still too far off. Faces use the edges' points by number, so that a closed shell gives a watertight mesh without any
+//! merging afterwards; edges get more where only their chords are off.
 
 mod corners;
 mod deviation;
@@ -319,7 +320,7 @@ fn triangulate(
             let grid = grid_deviation(surface, inner_us, inner_vs, &inner);
             (border.iter().map(off).fold(grid, f64::max), triangles)
         })
-        .filter(|(deviation, _)| *deviation <= chord);
+        .filter(|(deviation, _)| *deviation <= chord || !whole);
     let (mut triangles, deviation, sides) = match as_grid {
         Some((deviation, triangles)) => (triangles, deviation, Vec::new()),
         None => {
