@@ -113,7 +113,7 @@ impl Corners<'_> {
         let walls = (0..2).filter_map(|wall| Some((wall, held(wall)?)));
         let best = walls.min_by(|a, b| a.1.back.total_cmp(&b.1.back));
         track.hold(best.map(|b| b.0));
-        best.filter(|(_, on)| !on.goes_on() || on.whole <= self.tolerance.join).map(|(wall, _)| 1 - wall)
+        best.filter(|(_, on)| !on.goes_on() || on.whole <= self.tolerance.fit).map(|(wall, _)| 1 - wall)
     }
 
     /// For each side how contacts of a rail go on along a part of it; `None` where there are none.
