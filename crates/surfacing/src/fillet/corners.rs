@@ -174,9 +174,14 @@ impl<'a> Corners<'a> {
         spoke: Spoke,
     ) -> Result<(f64, VertexId), SurfacingError> {
         let (t, s, point) = self.meets(rail, side, t, spoke)?;
+        Ok((t, self.end_at(spoke, s, point)))
+    }
+
+    /// Ends an edge that stays at a parameter, with a vertex there.
+    fn end_at(&mut self, spoke: Spoke, s: f64, point: Point3) -> VertexId {
         let vertex = self.put(point);
         self.trims.insert((spoke.edge, spoke.at_end), (s, vertex));
-        Ok((t, vertex))
+        vertex
     }
 
     /// The same where the edge may also end beyond the vertex, where it runs on along both of its faces: a strip at the foot of
@@ -193,10 +198,8 @@ impl<'a> Corners<'a> {
             made => return made,
         };
         let Some((t, s, point, curve)) = self.grows(rail, side, t, spoke) else { return Err(refused) };
-        let vertex = self.put(point);
-        self.trims.insert((spoke.edge, spoke.at_end), (s, vertex));
         self.grown.insert(spoke.edge, curve);
-        Ok((t, vertex))
+        Ok((t, self.end_at(spoke, s, point)))
     }
 
     /// Where a rail's contact meets an edge that is run on beyond its vertex on both of its faces, with the edge.
@@ -386,9 +389,7 @@ impl<'a> Corners<'a> {
         if (v - after).abs() < 1e-6 || s <= d.start || s >= d.end {
             return Err(mixed);
         }
-        let put = self.put(curve.point(s));
-        self.trims.insert((spoke.edge, spoke.at_end), (s, put));
-        Ok((v, (t, put)))
+        Ok((v, (t, self.end_at(spoke, s, curve.point(s)))))
     }
 
     fn border(&mut self, fan: &Fan) -> Result<(), SurfacingError> {

@@ -167,8 +167,14 @@ fn rounded(
 ) -> Result<Rounded, SurfacingError> {
     let inner_first = rounded_in_turn(shell, edges, rounding, false, tolerance);
     // Where as many of both kinds meet, either may come first: an upright edge before those at its foot, which then follow it.
-    inner_first
-        .or_else(|refused| rounded_in_turn(shell, edges, rounding, true, tolerance).map_err(|_| refused))
+    inner_first.or_else(|refused| {
+        let halves = Halves::new(shell);
+        let kinds = kinds(&halves, &chains(&halves, edges)?)?;
+        if kinds.values().all(|outer| *outer) || !kinds.values().any(|outer| *outer) {
+            return Err(refused);
+        }
+        rounded_in_turn(shell, edges, rounding, true, tolerance).map_err(|_| refused)
+    })
 }
 
 /// Inner and outer edges one after the other; of as many where they meet, the outer ones come first or last.
