@@ -116,6 +116,16 @@ impl NurbsCurve {
         self.points.iter().map(|p| p.w).collect()
     }
 
+    /// The weight at a parameter.
+    #[must_use]
+    pub fn weight(&self, parameter: f64) -> f64 {
+        let t = self.domain().clamp(parameter);
+        let span = self.knots.span(t);
+        let n = self.knots.basis(span, t);
+        let p = self.degree();
+        (0..=p).map(|j| self.points[span - p + j].w * n[j]).sum()
+    }
+
     /// Whether the weights differ.
     #[must_use]
     pub fn is_rational(&self) -> bool {

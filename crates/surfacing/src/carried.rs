@@ -3,7 +3,7 @@
 
 use geometry::{
     Domain, EndDerivatives, Homogeneous, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3,
-    interpolate, interpolate_ring,
+    interpolate, interpolate_ring, spline_of,
 };
 use nalgebra::Matrix4;
 
@@ -17,6 +17,10 @@ const PROBES_PER_SPAN: usize = 4;
 const MOST_SAMPLES: usize = 4000;
 /// Share of the tolerance from which an interval is refined while any misses it.
 const REFINED_FROM: f64 = 0.5;
+/// Places per span of a path at which is looked whether a surface with its knots is the true one, and share of the resolution
+/// within which it is.
+const BETWEEN: usize = 5;
+const EXACT: f64 = 1e-3;
 
 /// What carries sections from the start of a parameter domain to its end.
 pub(crate) trait Motion {
@@ -28,6 +32,11 @@ pub(crate) trait Motion {
 
     /// The affine map that brings a section from its own coordinates into space.
     fn place(&self, t: f64) -> Result<Matrix4<f64>, SurfacingError>;
+
+    /// The curve along which it goes, by the same parameter, if there is one.
+    fn path(&self) -> Option<NurbsCurve> {
+        None
+    }
 
     /// The direction against which nothing may move, and the radius with which the motion bends there; none where sections
     /// may move as they like.
@@ -149,6 +158,9 @@ pub(crate) fn carried_surface(
     if motion.is_closed() {
         check_back(motion, local, whole, tolerance)?;
     }
+    if let Some(exact) = along_path(motion, local, tolerance)? {
+        return Ok(exact);
+    }
     let slopes = end_slopes(motion, local, whole)?;
     let mut rows = parameters.iter().map(|&t| local.carried(motion, t)).collect::<Result<Vec<_>, _>>()?;
     let mut best: Option<(Vec<NurbsCurve>, f64)> = None;
@@ -198,6 +210,45 @@ pub(crate) fn carried_surface(
     });
     let surface = NurbsSurface::from_homogeneous(local.model.knots().clone(), knots, net.collect())?;
     Ok((surface, deviation))
+}
+
+/// The surface with the path's own knots and weights, if it is the true one: where the section keeps its shape and goes straight
+/// on, turns about an axis with an arc of the path, or keeps its direction.
+fn along_path(
+    motion: &impl Motion,
+    local: &Local,
+    tolerance: &Tolerance,
+) -> Result<Option<(NurbsSurface, f64)>, SurfacingError> {
+    let (Points::Fixed(section), Some(path)) = (&local.points, motion.path()) else { return Ok(None) };
+    let knots = path.knots();
+    let places = knots.greville();
+    let weights: Vec<f64> = places.iter().map(|&t| path.weight(t)).collect();
+    let rows = places.iter().map(|&t| local.carried(motion, t)).collect::<Result<Vec<_>, _>>()?;
+    let columns = (0..section.len())
+        .map(|c| {
+            let values: Vec<Vector3> =
+                rows.iter().zip(&weights).map(|(row, w)| row[c].coords * *w).collect();
+            let net = spline_of(knots, &values)?.into_iter().zip(path.weights());
+            NurbsCurve::from_homogeneous(knots.clone(), net.map(|(p, w)| p.push(w)).collect())
+        })
+        .collect::<Result<Vec<_>, _>>()?;
+    let mut worst: f64 = 0.0;
+    for t in knots.sampled(BETWEEN) {
+        for (column, truth) in columns.iter().zip(local.carried(motion, t)?) {
+            worst = worst.max((column.point(t) - truth).norm());
+        }
+        if worst > EXACT * tolerance.resolution {
+            return Ok(None);
+        }
+    }
+    check_forward(motion, local, &places, &rows, tolerance)?;
+    let unit = knots.over(Domain { start: 0.0, end: 1.0 });
+    let net = columns
+        .iter()
+        .zip(local.model.weights())
+        .flat_map(|(column, w)| column.homogeneous().iter().map(move |h| h * w));
+    let surface = NurbsSurface::from_homogeneous(local.model.knots().clone(), unit, net.collect())?;
+    Ok(Some((surface, worst)))
 }
 
 /// Refuses a section that a closed motion does not bring back to where it began.

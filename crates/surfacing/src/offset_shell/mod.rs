@@ -158,7 +158,8 @@ impl<'a> Offsets<'a> {
                 .or_else(|error| rebuilt(shell, distances, &joints, tolerance).map_err(|_| error))
         };
         let parted = |at: Where| without_folds(shell, distances, at, tolerance).ok().flatten();
-        made.or_else(|error| parted(Where::Around).or_else(|| parted(Where::Ridges)).ok_or(error))
+        let ways = [Where::Around { first: 1 }, Where::Around { first: 0 }, Where::Ridges];
+        made.or_else(|error| ways.into_iter().find_map(parted).ok_or(error))
     }
 }
 

@@ -43,17 +43,22 @@ pub(super) struct Parted {
 /// Where faces that fold are parted.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Where {
-    /// About what folds.
-    Around,
+    /// About what folds, first along this direction.
+    Around {
+        /// 0 for lines across u, 1 for those across v.
+        first: usize,
+    },
     /// In the middle of what folds, and where it ends inside a face.
     Ridges,
 }
 
-/// A parameter line along which faces are cut: all pieces that it crosses, or, along a ridge, the one that holds a place.
+/// A parameter line along which faces are cut: all pieces that it crosses, or the one that holds a place.
 struct Cut {
     axis: usize,
     at: f64,
-    ridge: Option<[f64; 2]>,
+    within: Option<[f64; 2]>,
+    /// Whether it is a ridge.
+    ridge: bool,
 }
 
 /// The shell with faces parted where their offsets begin to fold; `None` where there is nothing to part.
@@ -74,17 +79,17 @@ pub(super) fn parted(shell: &Shell, distances: &[f64], at: Where) -> Result<Opti
         let distance = if face.reversed { -distances[f] } else { distances[f] };
         let Some(folding) = Folding::of(face, distance) else { continue };
         let cuts = match at {
-            Where::Around => folding.around(),
+            Where::Around { first } => folding.around(first),
             Where::Ridges => folding.ridges(),
         };
         for cut in cuts {
-            if cut.ridge.is_some() && cutting.is_seam(f, &cut) {
+            if cut.ridge && cutting.is_seam(f, &cut) {
                 any |= cutting.mark_seam(f, &cut);
                 continue;
             }
             for piece in 0..cutting.faces.len() {
                 let holds = |place: &[f64; 2]| Outlines::of(&cutting.faces[piece]).hold(place);
-                if cutting.of[piece] == f && cut.ridge.as_ref().is_none_or(holds) {
+                if cutting.of[piece] == f && cut.within.as_ref().is_none_or(holds) {
                     any |= cutting.cut(piece, &cut)?;
                 }
             }
@@ -204,29 +209,44 @@ impl<'a> Folding<'a> {
         if axis == 0 { self.over[i][j] } else { self.over[j][i] }
     }
 
-    /// The lines between which it folds.
-    fn around(&self) -> Vec<Cut> {
+    /// For each area that folds the lines between which it does: along one direction all through the face, along the other one only
+    /// through the piece that then holds the area.
+    fn around(&self, first: usize) -> Vec<Cut> {
         let mut out = Vec::new();
-        for axis in 0..2 {
-            let count = self.lines[1 - axis].len();
-            let worst = |i: usize| (0..count).map(|j| self.over(axis, i, j)).fold(f64::MIN, f64::max);
-            for i in 1..self.lines[axis].len() {
-                if (worst(i - 1) >= 0.0) == (worst(i) >= 0.0) {
+        for area in self.areas() {
+            let most = self.most_folded(&area);
+            let place = Some([self.lines[0][most[0]], self.lines[1][most[1]]]);
+            for (axis, within) in [(first, None), (1 - first, place)] {
+                let index = |cell: &[usize; 2]| cell[axis];
+                let (Some(low), Some(high)) = (area.iter().map(index).min(), area.iter().map(index).max())
+                else {
                     continue;
-                }
-                // Only where the face is: on the lines across that fold beside it.
-                let folds = if worst(i) >= 0.0 { i } else { i - 1 };
-                let across: Vec<f64> = (0..count)
-                    .filter(|&j| self.over(axis, folds, j) >= 0.0)
-                    .map(|j| self.lines[1 - axis][j])
-                    .collect();
-                let border = self.border(axis, i, &across);
+                };
+                let across = |k: usize| {
+                    let own = area.iter().filter(|c| c[axis] == k).map(|c| self.lines[1 - axis][c[1 - axis]]);
+                    own.collect::<Vec<f64>>()
+                };
+                // The cut lies inside what folds, but for where the surface itself changes.
                 let inside = INSIDE * self.extent[axis].length();
-                let at = if folds == i { border + inside } else { border - inside };
-                out.push(Cut { axis, at, ridge: None });
+                let knots = if axis == 0 { self.face.surface.knots_u() } else { self.face.surface.knots_v() };
+                let mut put = |border: f64, inward: f64| {
+                    let knot = knots.breaks().into_iter().find(|t| (t - border).abs() <= inside);
+                    out.push(Cut { axis, at: knot.unwrap_or(border + inward), within, ridge: false });
+                };
+                if low > 0 {
+                    put(self.border(axis, low, &across(low)), inside);
+                }
+                if high + 1 < self.lines[axis].len() {
+                    put(self.border(axis, high + 1, &across(high)), -inside);
+                }
             }
         }
         out
+    }
+
+    fn most_folded(&self, area: &[[usize; 2]]) -> [usize; 2] {
+        let over = |c: &[usize; 2]| self.over[c[0]][c[1]];
+        area.iter().copied().max_by(|a, b| over(a).total_cmp(&over(b))).unwrap_or_default()
     }
 
     /// Where between two lines it begins to fold, on some lines across.
@@ -239,9 +259,7 @@ impl<'a> Folding<'a> {
     fn ridges(&self) -> Vec<Cut> {
         let mut out = Vec::new();
         for area in self.areas() {
-            let most =
-                area.iter().copied().max_by(|a, b| self.over[a[0]][a[1]].total_cmp(&self.over[b[0]][b[1]]));
-            let Some([i, j]) = most else { continue };
+            let [i, j] = self.most_folded(&area);
             let place = [self.lines[0][i], self.lines[1][j]];
             // A ridge runs across the direction of the tightest bend.
             let Some(axis) = self.across(place) else { continue };
@@ -262,7 +280,7 @@ impl<'a> Folding<'a> {
                 }
                 let places = line_of(k);
                 ends[end] = self.border(along, next, &places);
-                out.push(Cut { axis: along, at: ends[end], ridge: None });
+                out.push(Cut { axis: along, at: ends[end], within: None, ridge: false });
                 let fold = |x: &f64| self.fold(Self::at(along, ends[end], *x));
                 let top = self.extent[axis].start..=self.extent[axis].end;
                 let fine = (0..=FINE).map(|n| {
@@ -286,8 +304,8 @@ impl<'a> Folding<'a> {
                 }
             }
             let half = 0.5 * (ends[0] + ends[1]);
-            let ridge = Some(Self::at(along, half, middle));
-            out.push(Cut { axis, at: middle, ridge });
+            let within = Some(Self::at(along, half, middle));
+            out.push(Cut { axis, at: middle, within, ridge: true });
         }
         out
     }
@@ -364,7 +382,7 @@ impl Cutting {
     }
 
     /// Cuts a face along a parameter line that crosses its outline twice; whether it did.
-    fn cut(&mut self, f: usize, &Cut { axis, at, ridge }: &Cut) -> Result<bool, SurfacingError> {
+    fn cut(&mut self, f: usize, &Cut { axis, at, ridge, .. }: &Cut) -> Result<bool, SurfacingError> {
         let extent = face_extent(&self.faces[f])[axis];
         let near = ON_LINE * extent.length();
         if at <= extent.start + near || at >= extent.end - near {
@@ -433,7 +451,7 @@ impl Cutting {
         self.of.push(self.of[f]);
         self.edges.push(Edge { curve: Some(curve), start, end, tolerance });
         self.was.push(EdgeId(u32::MAX));
-        if ridge.is_some() {
+        if ridge {
             self.ridges.insert(id.index());
         }
         Ok(true)

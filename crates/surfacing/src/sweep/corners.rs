@@ -15,6 +15,8 @@ const CORNER: f64 = 0.5 * std::f64::consts::PI / 180.0;
 const STEADY_AT: u32 = 32;
 /// Cosine of half the angle between two legs, below which they run back on each other.
 const BACK: f64 = 0.05;
+/// How many times as fast as on the average a piece of a path may be where it meets another one.
+const UNEVEN: f64 = 4.0;
 
 /// A smooth part of the path, and whether its start and its end are cut by a mitre.
 pub(super) struct Leg {
@@ -60,18 +62,38 @@ pub(super) fn legs(
         PathCorners::Rounded(radius) if !no_corner => {
             rounded(&mut smooth, closed, radius, tolerance)?;
             let all: Vec<NurbsCurve> = smooth.into_iter().flatten().collect();
-            Ok(vec![Leg { path: NurbsCurve::of_pieces(&all)?, cut: [false; 2] }])
+            Ok(vec![Leg { path: even_path(&all)?, cut: [false; 2] }])
         }
         _ => {
             let mitred = how.carry != Carry::KeepDirection && !no_corner;
             let last = smooth.len() - 1;
             let leg = |(k, pieces): (usize, Vec<NurbsCurve>)| {
                 let cut = [mitred && (k > 0 || closed), mitred && (k < last || closed)];
-                Ok(Leg { path: NurbsCurve::of_pieces(&pieces)?, cut })
+                Ok(Leg { path: even_path(&pieces)?, cut })
             };
             smooth.into_iter().enumerate().map(leg).collect()
         }
     }
+}
+
+/// One curve of smooth pieces, each as fast at its start as the one before it ends, where that keeps their shares of the whole.
+fn even_path(pieces: &[NurbsCurve]) -> Result<NurbsCurve, SurfacingError> {
+    let mut breaks = vec![0.0];
+    let mut speed: f64 = 1.0;
+    for piece in pieces {
+        let d = piece.domain();
+        let [first, last] = [d.start, d.end].map(|t| piece.velocity(t).norm() * d.length());
+        let took = first / speed;
+        let even = took * speed / piece.polygon_length();
+        if !(1.0 / UNEVEN..UNEVEN).contains(&even) || !(1.0 / UNEVEN..UNEVEN).contains(&(last / first)) {
+            return Ok(NurbsCurve::of_pieces(pieces)?);
+        }
+        breaks.push(breaks[breaks.len() - 1] + took);
+        speed = last / took;
+    }
+    let whole = breaks[pieces.len()];
+    breaks.iter_mut().for_each(|b| *b /= whole);
+    Ok(NurbsCurve::of_pieces_over(pieces, &breaks)?)
 }
 
 fn is_corner(before: &NurbsCurve, after: &NurbsCurve) -> bool {
@@ -255,6 +277,10 @@ impl Motion for Part<'_> {
 
     fn is_closed(&self) -> bool {
         false
+    }
+
+    fn path(&self) -> Option<NurbsCurve> {
+        Some(self.motion.path.part(self.from, self.to))
     }
 
     fn place(&self, t: f64) -> Result<Matrix4<f64>, SurfacingError> {

@@ -187,6 +187,10 @@ impl Motion for PathMotion<'_> {
         self.closed
     }
 
+    fn path(&self) -> Option<NurbsCurve> {
+        Some(self.path.clone())
+    }
+
     fn place(&self, t: f64) -> Result<Matrix4<f64>, SurfacingError> {
         let (frame, scale) = (self.frame(t)?, self.scale(t)?);
         let columns = [frame.x * scale, frame.y * scale, frame.z * scale].map(|c| c.push(0.0));
