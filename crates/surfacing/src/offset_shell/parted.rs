@@ -5,7 +5,7 @@
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use geometry::{Domain, Point3, SurfaceDerivatives, Vector3, bisect, tightest_bend_of};
+use geometry::{Domain, NurbsSurface, Point3, SurfaceDerivatives, Vector3, bisect, tightest_bend_of};
 use topology::{
     Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, face_extent, straight_pcurve,
 };
@@ -346,6 +346,23 @@ pub(super) fn folded(d: &SurfaceDerivatives, distance: f64) -> f64 {
     d.curvatures().map_or(f64::MIN, |c| bend(c) * distance.abs() - 1.0)
 }
 
+/// The surface for what lies before and what lies after a parameter line: all of it, or, where it is no smoother there than two
+/// surfaces side by side, the part on that side, which goes on beyond it in its own way.
+fn own_sides(surface: &Arc<NurbsSurface>, axis: usize, at: f64) -> [Arc<NurbsSurface>; 2] {
+    let knots = if axis == 0 { surface.knots_u() } else { surface.knots_v() };
+    let smooth = knots.distinct().iter().all(|(t, count)| *t != at || count + 1 < knots.degree());
+    let whole: [Domain; 2] = surface.domain().into();
+    if smooth || at <= whole[axis].start || at >= whole[axis].end {
+        return [Arc::clone(surface), Arc::clone(surface)];
+    }
+    let side = |d: Domain| {
+        let mut part = whole;
+        part[axis] = d;
+        Arc::new(surface.part(part))
+    };
+    [side(Domain::new(whole[axis].start, at)), side(Domain::new(at, whole[axis].end))]
+}
+
 /// A shell while its faces are cut.
 struct Cutting {
     vertices: Vec<Vertex>,
@@ -445,8 +462,11 @@ impl Cutting {
         }
         let off = |v: VertexId, p: Point3| (self.vertices[v.index()].point - p).norm();
         let tolerance = 1.001 * off(start, curve.start()).max(off(end, curve.end())).max(1e-9);
-        let other = Face { loops: more, surface: Arc::clone(&face.surface), ..face.clone() };
+        let surfaces = own_sides(&face.surface, axis, at);
+        let (own, beyond) = if low { (0, 1) } else { (1, 0) };
+        let other = Face { loops: more, surface: Arc::clone(&surfaces[beyond]), ..face.clone() };
         self.faces[f].loops = loops;
+        self.faces[f].surface = Arc::clone(&surfaces[own]);
         self.faces.push(other);
         self.of.push(self.of[f]);
         self.edges.push(Edge { curve: Some(curve), start, end, tolerance });
