@@ -226,8 +226,7 @@ fn along_path(
     let rows = places.iter().map(|&t| local.carried(motion, t)).collect::<Result<Vec<_>, _>>()?;
     let columns = (0..section.len())
         .map(|c| {
-            let values: Vec<Vector3> =
-                rows.iter().zip(&weights).map(|(row, w)| row[c].coords * *w).collect();
+            let values: Vec<Vector3> = rows.iter().zip(&weights).map(|(row, w)| row[c].coords * *w).collect();
             let net = spline_of(knots, &values)?.into_iter().zip(path.weights());
             NurbsCurve::from_homogeneous(knots.clone(), net.map(|(p, w)| p.push(w)).collect())
         })

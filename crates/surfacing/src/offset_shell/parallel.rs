@@ -10,6 +10,8 @@ const MAX_STEPS: usize = 40;
 const MAX_HALVINGS: i32 = 8;
 /// Share of a thing's size within which a common place has settled.
 const SETTLED: f64 = 1e-13;
+/// How far carriers come together on a step of one along them, below which that step is not made: at first, and at all.
+const CUT_OFF: [f64; 2] = [0.03, 1e-12];
 
 /// Share of a surface's extent in which is seen how it goes on beyond a tip.
 const BESIDE_TIP: f64 = 1e-4;
@@ -187,15 +189,29 @@ pub(super) struct Common {
     pub(super) miss: f64,
 }
 
-/// The place near guesses that carriers, and a plane if one is given by a place and its normal, have in common, as nearly as can
-/// be; `None` where one of them has no place.
+/// The place near guesses that carriers, and a plane if one is given by a place and its normal, have in common to `allowed` mm;
+/// `None` where there is none.
 ///
 /// # Method
-/// Gauss and Newton's, with the shortest steps, halved where they lead away.
+/// Gauss and Newton's, with the shortest steps, halved where they lead away. Faces that are next to parallel do not fix where on
+/// them their common place is: there the nearest one is taken, if it is one well enough.
 pub(super) fn common(
     carriers: &[Carrier<'_>],
     from: &[[f64; 2]],
     plane: Option<(Point3, Vector3)>,
+    allowed: f64,
+) -> Option<Common> {
+    CUT_OFF
+        .iter()
+        .find_map(|least| nearest(carriers, from, plane, *least).filter(|found| found.miss <= allowed))
+}
+
+/// The same, without what moves the carriers apart by less than a share of the way.
+fn nearest(
+    carriers: &[Carrier<'_>],
+    from: &[[f64; 2]],
+    plane: Option<(Point3, Vector3)>,
+    least: f64,
 ) -> Option<Common> {
     let columns: usize = carriers.iter().map(Carrier::count).sum();
     let rows = 3 * (carriers.len() - 1) + usize::from(plane.is_some());
@@ -245,7 +261,7 @@ pub(super) fn common(
         for (k, scale) in scales.iter().enumerate() {
             slope.column_mut(k).unscale_mut(*scale);
         }
-        let step = slope.svd(true, true).solve(&off, 1e-12).ok()?;
+        let step = slope.svd(true, true).solve(&off, least).ok()?;
         let mut next = None;
         for halving in 0..=MAX_HALVINGS {
             let share = 0.5_f64.powi(halving);
