@@ -249,10 +249,9 @@ impl Solver<'_> {
             let last = out[out.len() - 1];
             let tries = [[last[2 * k + 1 - axis], 0.0], [between[k][1 - axis], 0.0]];
             let beside = [[last[2 * (1 - k)], last[2 * (1 - k) + 1]], between[1 - k]];
-            let found = tries
-                .iter()
-                .zip(beside)
-                .find_map(|(x, y)| common(&carriers, &[*x, y], None, ON_BOTH * self.tolerance.fit))?;
+            let found = tries.iter().zip(beside).find_map(|(x, y)| {
+                common(&carriers, &[*x, y], None, ON_BOTH * self.tolerance.fit, self.tolerance.fit)
+            })?;
             let mut at = [[0.0; 2]; 2];
             at[k] = place(found.at[0][0]);
             at[1 - k] = found.at[1];
@@ -309,7 +308,8 @@ impl Solver<'_> {
                 continue;
             }
             let found = tries.iter().find_map(|from| {
-                let found = common(&carriers, from, Some(plane), ON_BOTH * self.tolerance.fit)?;
+                let found =
+                    common(&carriers, from, Some(plane), ON_BOTH * self.tolerance.fit, self.tolerance.fit)?;
                 // A place of a face is one with itself.
                 let apart = |at: [[f64; 2]; 2]| {
                     let [p, q] = [0, 1].map(|k| both[k].ground.point(at[k]));

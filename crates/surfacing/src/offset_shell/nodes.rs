@@ -206,7 +206,13 @@ impl Solver<'_> {
             let carriers = [Carrier::Line(parallel, own), Carrier::Line(parallel, &other)];
             let found = std::iter::once(start).chain(away).find_map(|t| {
                 let p = own.point(t);
-                common(&carriers, &[[t, 0.0], [[p.x, p.y][axis], 0.0]], None, ONE * self.tolerance.fit)
+                common(
+                    &carriers,
+                    &[[t, 0.0], [[p.x, p.y][axis], 0.0]],
+                    None,
+                    ONE * self.tolerance.fit,
+                    self.tolerance.fit,
+                )
             });
             let found = found.ok_or_else(lost)?;
             let (point, t) = *tip.get_or_insert((found.point, found.at[0][0]));
@@ -296,7 +302,7 @@ impl Solver<'_> {
         let carriers: Vec<Carrier<'_>> =
             fan.corners.iter().map(|c| Carrier::Face(&self.faces[c.face])).collect();
         let from: Vec<[f64; 2]> = (0..2).map(|k| self.start(fan, k)).collect();
-        let found = common(&carriers, &from, Some(plane), ONE * self.tolerance.fit)?;
+        let found = common(&carriers, &from, Some(plane), ONE * self.tolerance.fit, self.tolerance.fit)?;
         let uv = found.at.iter().copied().enumerate().collect();
         Some(Met { point: found.point, uv, t: BTreeMap::new() })
     }
@@ -350,7 +356,7 @@ impl Solver<'_> {
         // Borders that are not square to an edge between them come to different places on it; so little is closed over.
         let at_border = corners.iter().any(|c| about.is_outside(*c)) && on_line.values().any(|n| *n > 1);
         let allowed = if at_border { CLOSED * self.tolerance.join } else { ONE * self.tolerance.fit };
-        let found = common(&carriers, &from, None, allowed)?;
+        let found = common(&carriers, &from, None, allowed, self.tolerance.fit)?;
         let mut met = Met { point: found.point, uv: BTreeMap::new(), t: BTreeMap::new() };
         for ((corners, spoke), at) in stands.iter().zip(&found.at) {
             corners.iter().for_each(|c| {

@@ -12,6 +12,8 @@ const MAX_HALVINGS: i32 = 8;
 const SETTLED: f64 = 1e-13;
 /// How far carriers come together on a step of one along them, below which that step is not made: at first, and at all.
 const CUT_OFF: [f64; 2] = [0.03, 1e-12];
+/// How many times the fit tolerance faces next to parallel may be apart where they meet.
+pub(super) const PARALLEL: f64 = 1.5;
 
 /// Share of a surface's extent in which is seen how it goes on beyond a tip.
 const BESIDE_TIP: f64 = 1e-4;
@@ -200,10 +202,12 @@ pub(super) fn common(
     from: &[[f64; 2]],
     plane: Option<(Point3, Vector3)>,
     allowed: f64,
+    fit: f64,
 ) -> Option<Common> {
-    CUT_OFF
-        .iter()
-        .find_map(|least| nearest(carriers, from, plane, *least).filter(|found| found.miss <= allowed))
+    let found = |least: f64, allowed: f64| {
+        nearest(carriers, from, plane, least).filter(|found| found.miss <= allowed)
+    };
+    found(CUT_OFF[0], allowed.max(PARALLEL * fit)).or_else(|| found(CUT_OFF[1], allowed))
 }
 
 /// The same, without what moves the carriers apart by less than a share of the way.

@@ -21,7 +21,7 @@ use topology::{
 use super::carried::curve_on;
 use super::creases::{Run, Runs, extent_of};
 use super::nodes::{End, Nodes, Solver};
-use super::parallel::{Parallel, tips};
+use super::parallel::{PARALLEL, Parallel, tips};
 use super::parted::folded;
 use super::web::Web;
 use super::{Joints, Kind, OffsetShell, face_surface, offset_of, reach_over, run_on};
@@ -441,7 +441,7 @@ fn along_line(
     Ok(None)
 }
 
-/// The cubic through a run's places as they are, with its images, if it stays as near both surfaces as a fitted one.
+/// The cubic through a run's places as they are, with its images, if it stays as near both surfaces as those are to each other.
 fn through(
     surfaces: [&NurbsSurface; 2],
     run: &Run,
@@ -460,7 +460,7 @@ fn through(
         (0..2).map(|k| (on(k, &own[k].point(t)) - p).norm()).fold(0.0, f64::max)
     };
     let worst = curve.knots().sampled(4).into_iter().map(off).fold(0.0, f64::max);
-    Ok((worst <= tolerance.fit).then_some((curve, own)))
+    Ok((worst <= PARALLEL * tolerance.fit).then_some((curve, own)))
 }
 
 /// A curve with its images on two surfaces.
