@@ -15,8 +15,6 @@ const PER_SPAN: usize = 2;
 const MOST: usize = 128;
 /// Share of the fit tolerance within which a place is on both faces.
 const ON_BOTH: f64 = 0.1;
-/// Sine of the angle between faces below which they do not fix a place.
-const LEVEL: f64 = 1e-3;
 /// Cosine of the angle with which a curve that ends where it begins goes round.
 const ROUND: f64 = 0.99;
 /// Share of their first distance that two places of one face keep at least.
@@ -299,14 +297,6 @@ impl Solver<'_> {
                 _ => guess(s),
             };
             let tries = [guess(s), ahead, [[last[0], last[1]], [last[2], last[3]]]];
-            let level = |at: &[[f64; 2]; 2]| {
-                let normals = [0, 1].map(|k| both[k].at(at[k]).map(|p| p.normal));
-                matches!(normals, [Some(a), Some(b)] if a.cross(&b).norm() <= LEVEL)
-            };
-            if level(&tries[0]) {
-                out.push(flat(tries[0]));
-                continue;
-            }
             let found = tries.iter().find_map(|from| {
                 let found =
                     common(&carriers, from, Some(plane), ON_BOTH * self.tolerance.fit, self.tolerance.fit)?;
