@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use geometry::{Domain, NurbsCurve, Point3, Vector3, closest_on_curve};
 
+use nalgebra::center;
 use topology::straight_pcurve;
 
 use super::nodes::{Diagonal, End, Nodes, Solver};
@@ -270,6 +271,23 @@ impl Solver<'_> {
             [0, 1].map(|k| [at(k, 0), at(k, 1)])
         };
         self.run(diagonal.faces, diagonal.uv, LEAST, &plane, &guess, false)
+    }
+
+    /// A run with one more place between any two.
+    pub(super) fn denser(&self, faces: [usize; 2], run: &Run) -> Option<Run> {
+        let both = faces.map(|f| &self.faces[f]);
+        let mut out = vec![run[0]];
+        for w in run.windows(2) {
+            let [a, b] = [0, 1].map(|k| both[0].point([w[k][0], w[k][1]]));
+            let (a, b) = a.zip(b)?;
+            let plane = (center(&a, &b), (b - a).try_normalize(f64::MIN_POSITIVE)?);
+            let between = |i: usize| 0.5 * (w[0][i] + w[1][i]);
+            let from = [[between(0), between(1)], [between(2), between(3)]];
+            let fit = self.tolerance.fit;
+            let found = common(&both.map(Carrier::Face), &from, Some(plane), ON_BOTH * fit, fit)?;
+            out.extend([[found.at[0][0], found.at[0][1], found.at[1][0], found.at[1][1]], w[1]]);
+        }
+        Some(out)
     }
 
     fn run(

@@ -54,6 +54,8 @@ const SAME: f64 = 1e-5;
 /// where it begins to.
 const LOOKED_AT_INSIDE: usize = 40;
 const FOLDED: f64 = 1e-2;
+/// How often the places of an edge are doubled.
+const DOUBLINGS: usize = 5;
 /// Places of a curve at which is looked how far a face reaches.
 const LOOKED_AT: usize = 16;
 
@@ -550,13 +552,29 @@ impl<'a> Assembly<'a> {
                         (made.curve, <[NurbsCurve; 2]>::try_from(made.pcurves).map_err(|_| lost())?)
                     }
                     // Faces next to parallel do not say where between two places of their edge it runs.
-                    None if !round => through(surfaces, run, tolerance)?.ok_or_else(lost)?,
+                    None if !round => self.close_through(faces, run)?.ok_or_else(lost)?,
                     None => return Err(lost()),
                 }
             }
         };
         let edge = self.put(Some(curve), nodes);
         Ok([(true, own), (false, other)].map(|(forward, pcurve)| OrientedEdge { edge, forward, pcurve }))
+    }
+
+    /// The curve through a run's places, with ever more of them until it stays near both faces.
+    fn close_through(&self, faces: [usize; 2], run: &Run) -> Result<Option<Imaged>, SurfacingError> {
+        let Solver { faces: grounds, tolerance, .. } = *self.solver;
+        let surfaces = faces.map(|f| &*grounds[f].ground.surface);
+        let mut run = run.clone();
+        for _ in 0..DOUBLINGS {
+            let made = through(surfaces, &run, tolerance)?;
+            if made.is_some() {
+                return Ok(made);
+            }
+            let Some(denser) = self.solver.denser(faces, &run) else { break };
+            run = denser;
+        }
+        Ok(None)
     }
 
     fn crease(&mut self, half: usize, run: &Run) -> Result<(), SurfacingError> {
