@@ -15,6 +15,8 @@ const CUT_OFF: [f64; 2] = [0.03, 1e-12];
 /// How many times the fit tolerance faces next to parallel may be apart where they meet.
 pub(super) const PARALLEL: f64 = 1.5;
 
+/// How many times the distance a face may go on beyond its tip: what a cone of 2 degrees takes.
+const SLENDER: f64 = 60.0;
 /// Share of a surface's extent in which is seen how it goes on beyond a tip.
 const BESIDE_TIP: f64 = 1e-4;
 
@@ -25,6 +27,8 @@ pub(super) struct Parallel {
     pub(super) distance: f64,
     /// Parameters within which places may be looked for.
     pub(super) bounds: [Domain; 2],
+    /// The borders at which it shrinks to a point.
+    tips: Vec<SurfaceSide>,
 }
 
 /// A place of an offset face with its first derivatives and the outer normal.
@@ -40,39 +44,41 @@ impl Parallel {
     pub(super) fn new(face: &Face, margin: f64, distance: f64) -> Self {
         let ground = Ground::new(face, margin);
         let mut bounds = ground.bounds();
-        for side in tips(&ground.surface) {
+        let tips: Vec<SurfaceSide> = tips(&ground.surface).collect();
+        for side in &tips {
             let axis = usize::from(!side.is_u());
             let d = <[Domain; 2]>::from(ground.surface.domain())[axis];
-            let speed = speed_at(&ground.surface, side);
-            let more = if speed > 0.0 { margin / speed } else { 0.0 };
+            let speed = speed_at(&ground.surface, *side);
+            let more = if speed > 0.0 { margin.max(SLENDER * distance.abs()) / speed } else { 0.0 };
             bounds[axis] = if side.is_start() {
                 Domain::new(d.start - more, bounds[axis].end)
             } else {
                 Domain::new(bounds[axis].start, d.end + more)
             };
         }
-        Self { ground, distance, bounds }
+        Self { ground, distance, bounds, tips }
     }
 
     /// The same face at a share of its distance.
     pub(super) fn share(&self, share: f64) -> Self {
-        Self { ground: self.ground.clone(), distance: share * self.distance, ..*self }
+        Self {
+            ground: self.ground.clone(),
+            distance: share * self.distance,
+            tips: self.tips.clone(),
+            ..*self
+        }
     }
 
     /// For parameters beyond a tip: their axis, the tip's own parameter, and one a little inside.
     fn beyond(&self, uv: [f64; 2]) -> Option<(usize, f64, f64)> {
         let domains: [Domain; 2] = self.ground.surface.domain().into();
-        (0..2).find_map(|axis| {
+        self.tips.iter().find_map(|side| {
+            let axis = usize::from(!side.is_u());
             let (d, x) = (domains[axis], uv[axis]);
             let inside = BESIDE_TIP * d.length();
-            let closed = self.bounds[axis].length() > 1.5 * d.length();
-            match () {
-                () if closed => None,
-                () if x < d.start && self.bounds[axis].start < d.start => {
-                    Some((axis, d.start, d.start + inside))
-                }
-                () if x > d.end && self.bounds[axis].end > d.end => Some((axis, d.end, d.end - inside)),
-                () => None,
+            match side.is_start() {
+                true => (x < d.start).then_some((axis, d.start, d.start + inside)),
+                false => (x > d.end).then_some((axis, d.end, d.end - inside)),
             }
         })
     }
