@@ -54,6 +54,8 @@ const SAME: f64 = 1e-5;
 /// where it begins to.
 const LOOKED_AT_INSIDE: usize = 40;
 const FOLDED: f64 = 1e-2;
+/// Places between two of an edge at which is looked how far it reaches.
+const BULGES: usize = 4;
 /// How often the places of an edge are doubled.
 const DOUBLINGS: usize = 5;
 /// Places of a curve at which is looked how far a face reaches.
@@ -271,8 +273,17 @@ impl Rebuilding<'_> {
         let web = self.solver.web;
         let mut out = vec![Vec::new(); web.shell().faces().len()];
         let mut put = |faces: [usize; 2], run: &Run| {
-            out[faces[0]].extend(run.iter().map(|p| [p[0], p[1]]));
-            out[faces[1]].extend(run.iter().map(|p| [p[2], p[3]]));
+            for (k, face) in faces.into_iter().enumerate() {
+                let places: Vec<Point3> =
+                    run.iter().map(|p| Point3::new(p[2 * k], p[2 * k + 1], 0.0)).collect();
+                out[face].extend(places.iter().map(|p| [p.x, p.y]));
+                // Between places it may bulge.
+                let parameters = chord_parameters(&places);
+                if let Ok(curve) = interpolate(&places, &parameters, 3, &EndDerivatives::free()) {
+                    let between = curve.knots().sampled(BULGES).into_iter().map(|t| curve.point(t));
+                    out[face].extend(between.map(|p| [p.x, p.y]));
+                }
+            }
         };
         for (h, run) in &runs.creases {
             put([web.face(*h), web.twin(*h).map_or(web.face(*h), |t| web.face(t))], run);
