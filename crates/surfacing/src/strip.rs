@@ -142,7 +142,7 @@ impl Along<'_> {
         let knots = self.guide.knots();
         let at = self.sections(&knots.greville())?;
         let spline = |value: &dyn Fn(&Cross) -> Vector3| {
-            let values: Vec<Vector3> = at.iter().map(|(t, s)| value(s) * weight_at(self.guide, *t)).collect();
+            let values: Vec<Vector3> = at.iter().map(|(t, s)| value(s) * self.guide.weight(*t)).collect();
             spline_of(knots, &values)
         };
         let mut rows = Vec::new();
@@ -214,13 +214,6 @@ impl Along<'_> {
     }
 }
 
-fn weight_at(curve: &NurbsCurve, t: f64) -> f64 {
-    let knots = curve.knots();
-    let (span, weights) = (knots.span(t), curve.homogeneous());
-    let basis = knots.basis(span, t);
-    (0..=knots.degree()).map(|j| weights[span - knots.degree() + j].w * basis[j]).sum()
-}
-
 /// How near the image of a curve has to follow it: where it can be exact, and else, in millimetres.
 pub(crate) fn images_follow(at: &Point3, tolerance: &Tolerance) -> [f64; 2] {
     [EXACT * (1.0 + at.coords.norm()), IMAGE * tolerance.fit]
@@ -241,7 +234,7 @@ pub(crate) fn followed(
     };
     let own = |t: f64| -> Result<Vector3, SurfacingError> {
         let [u, v] = at(t)?;
-        Ok(Vector3::new(u, v, 0.0) * weight_at(curve, t))
+        Ok(Vector3::new(u, v, 0.0) * curve.weight(t))
     };
     let values = knots.greville().into_iter().map(own).collect::<Result<Vec<_>, _>>()?;
     let points = spline_of(knots, &values)?;
