@@ -29,8 +29,9 @@ use crate::SurfacingError;
 use crate::loops::{Outlines, crosses_itself, measured};
 use crate::strip::{followed, images_follow};
 
-/// How much farther than neighbouring planes say faces are made, planes themselves, and more as a share of the distance.
-const FARTHER: f64 = 1.5;
+/// How much farther than neighbouring planes say faces are made, at first and where that is too little, planes themselves, and more
+/// as a share of the distance.
+const FARTHER: [f64; 2] = [1.5, 4.0];
 const PLANE: f64 = 12.0;
 const BESIDE: f64 = 0.3;
 /// Edges shorter than this share of the fit tolerance shrink to vertices.
@@ -83,14 +84,21 @@ pub(super) fn rebuilt(
             sharp.map(|u| reach_over(shell, f, u, distances, joints)).fold(0.0, f64::max)
         })
         .collect();
-    let parallel = |(f, face): (usize, &Face)| {
+    let parallel = |farther: f64, (f, face): (usize, &Face)| {
         // At sharp corners of a face its neighbours' offsets meet far beyond its edges. A plane is the same however far it goes.
         let plane = [face.surface.knots_u(), face.surface.knots_v()].iter().all(|k| k.point_count() == 2);
-        let farther = if plane { PLANE } else { FARTHER };
+        let farther = if plane { PLANE } else { farther };
         Parallel::new(face, farther * reaches[f] + BESIDE * most, distances[f])
     };
-    let faces: Vec<Parallel> = shell.faces().iter().enumerate().map(parallel).collect();
-    settled(Web::new(shell, joints), &faces, most, tolerance)
+    let mut refused = None;
+    for farther in FARTHER {
+        let faces: Vec<Parallel> = shell.faces().iter().enumerate().map(|f| parallel(farther, f)).collect();
+        match settled(Web::new(shell, joints), &faces, most, tolerance) {
+            Err(error) if reaches.iter().any(|r| *r > 0.0) => refused = refused.or(Some(error)),
+            done => return done,
+        }
+    }
+    Err(refused.unwrap_or(SurfacingError::Empty))
 }
 
 /// A shell without some of its faces, with those beside them grown until they meet; `margin` mm is how far they grow at most. What
