@@ -18,7 +18,7 @@ use rayon::prelude::*;
 use self::corners::{chords_near, chords_of, part_corners, unite_corners};
 use self::deviation::{Off, grid_deviation, off};
 use self::samples::{Lines, edge_samples};
-use self::triangles::{Delaunay, grid_triangles};
+use self::triangles::{Delaunay, Plan, grid_triangles};
 use crate::imprint::Outline;
 use crate::{EdgeId, Face, FaceId, Shell, TopologyError};
 
@@ -40,6 +40,8 @@ const MOST_CELLS: usize = 1_000_000;
 const BESIDE: f64 = 0.1;
 /// How many times longer than wide triangles may become where the surface is straight.
 const LONGEST: f64 = 40.0;
+/// How many times as far apart as others some grid lines may be for cells to be much alike.
+const UNEVEN: f64 = 8.0;
 
 /// How fine a mesh is to be.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -324,7 +326,15 @@ fn triangulate(
     let (mut triangles, deviation, sides) = match as_grid {
         Some((deviation, triangles)) => (triangles, deviation, Vec::new()),
         None => {
-            let mut plane = Delaunay::new(&corners, &constraints, scale).map_err(|(reason, crossed)| {
+            let by_cells = [&us[..], &vs[..]];
+            let plan = if by_cells.iter().any(|lines| are_uneven(lines)) {
+                Plan::Cells(by_cells)
+            } else {
+                Plan::Scaled(scale)
+            };
+            let plane = Delaunay::new(&corners, &constraints, plan)
+                .or_else(|_| Delaunay::new(&corners, &constraints, Plan::Scaled(scale)));
+            let mut plane = plane.map_err(|(reason, crossed)| {
                 // Of a boundary that lies on itself there are so many that only looking for them would take long.
                 let chords = if crossed.len() > MOST_CROSSING {
                     Vec::new()
@@ -361,6 +371,12 @@ fn triangulate(
     Ok(MeshedFace { mesh: FaceMesh { face: id, vertices, triangles }, first_inner, inner, deviation, coarse })
 }
 
+/// Whether some grid lines lie much closer than others.
+fn are_uneven(lines: &[f64]) -> bool {
+    let gaps = || lines.windows(2).map(|w| w[1] - w[0]);
+    gaps().fold(0.0, f64::max) > UNEVEN * gaps().fold(f64::INFINITY, f64::min)
+}
+
 /// The places of corners: positions that all faces share, and after those the face's own.
 fn place_among<'a>(
     corners: &'a [([f64; 2], u32)],
@@ -377,7 +393,7 @@ fn place_among<'a>(
 /// beside those that are off for its chords alone.
 fn refined(
     surface: &NurbsSurface,
-    plane: &mut Delaunay,
+    plane: &mut Delaunay<'_>,
     corners: &mut Vec<([f64; 2], u32)>,
     (positions, inner): (&[Point3], &mut Vec<Point3>),
     (boundary, chord): (&[[usize; 2]], f64),

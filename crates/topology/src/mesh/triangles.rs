@@ -13,9 +13,32 @@ struct Site {
 }
 
 impl Site {
-    fn new(uv: [f64; 2], scale: [f64; 2], index: u32) -> Self {
+    fn new([x, y]: [f64; 2], index: u32) -> Self {
         // What is nothing but rounding would be too small for the triangulation's exact arithmetic.
-        Self { at: Point2::new(or_zero(uv[0] * scale[0]), or_zero(uv[1] * scale[1])), index }
+        Self { at: Point2::new(or_zero(x), or_zero(y)), index }
+    }
+}
+
+/// How a parameter plane is laid out for triangles.
+#[derive(Clone, Copy)]
+pub(super) enum Plan<'a> {
+    /// By what one unit of u and of v measures.
+    Scaled([f64; 2]),
+    /// Each cell between grid lines as a square, however long: where lines lie close in one place and far apart in another, a
+    /// corner more would else draw triangles across many of them.
+    Cells([&'a [f64]; 2]),
+}
+
+impl Plan<'_> {
+    fn at(&self, uv: [f64; 2]) -> [f64; 2] {
+        match self {
+            Self::Scaled(scale) => [uv[0] * scale[0], uv[1] * scale[1]],
+            Self::Cells(lines) => [0, 1].map(|k| {
+                let (lines, x) = (lines[k], uv[k]);
+                let i = lines.partition_point(|l| *l <= x).clamp(1, lines.len() - 1);
+                (i - 1) as f64 + (x - lines[i - 1]) / (lines[i] - lines[i - 1])
+            }),
+        }
     }
 }
 
@@ -86,19 +109,19 @@ pub(super) fn grid_triangles(
     triangles
 }
 
-/// Constrained Delaunay triangles inside the boundary, in a parameter plane scaled to the surface's own lengths.
-pub(super) struct Delaunay {
+/// Constrained Delaunay triangles inside the boundary, in a parameter plane as it is laid out.
+pub(super) struct Delaunay<'a> {
     cdt: ConstrainedDelaunayTriangulation<Site>,
-    scale: [f64; 2],
+    plan: Plan<'a>,
 }
 
-impl Delaunay {
+impl<'a> Delaunay<'a> {
     pub(super) fn new(
         corners: &Corners,
         constraints: &[[usize; 2]],
-        scale: [f64; 2],
+        plan: Plan<'a>,
     ) -> Result<Self, (String, Vec<usize>)> {
-        let site = |(i, (uv, _)): (usize, &([f64; 2], u32))| Site::new(*uv, scale, i as u32);
+        let site = |(i, (uv, _)): (usize, &([f64; 2], u32))| Site::new(plan.at(*uv), i as u32);
         let sites: Vec<Site> = corners.iter().enumerate().map(site).collect();
         // Found beforehand: among sides that cross, the triangulation can go on without end.
         let crossed = crossing_sides(&sites, constraints);
@@ -117,7 +140,7 @@ impl Delaunay {
         if !crossed.is_empty() {
             return Err((format!("its boundary crosses itself at {} places", crossed.len()), crossed));
         }
-        Ok(Self { cdt, scale })
+        Ok(Self { cdt, plan })
     }
 
     /// Triples of the corners' numbers.
@@ -129,7 +152,7 @@ impl Delaunay {
 
     /// Puts in one more corner, inside the boundary; not where there is one already.
     pub(super) fn insert(&mut self, uv: [f64; 2], index: u32) -> bool {
-        let site = Site::new(uv, self.scale, index);
+        let site = Site::new(self.plan.at(uv), index);
         let is_free = match self.cdt.locate(site.at) {
             PositionInTriangulation::OnFace(_) => true,
             PositionInTriangulation::OnEdge(edge) => !self.cdt.is_constraint_edge(edge.as_undirected()),
