@@ -354,6 +354,7 @@ fn triangulate(
         let p = t.map(|i| corners[i as usize].1);
         p[0] != p[1] && p[1] != p[2] && p[2] != p[0]
     });
+    without_flaps(&mut triangles, &corners);
     if face.reversed {
         for t in &mut triangles {
             t.swap(1, 2);
@@ -369,6 +370,19 @@ fn triangulate(
         })
         .collect();
     Ok(MeshedFace { mesh: FaceMesh { face: id, vertices, triangles }, first_inner, inner, deviation, coarse })
+}
+
+/// Takes away triangles that lie on each other back to back: beside a pole, whose corners are one place, an inner point between
+/// two of them has no others.
+fn without_flaps(triangles: &mut Vec<[u32; 3]>, corners: &[([f64; 2], u32)]) {
+    let places = |t: &[u32; 3]| {
+        let mut places = t.map(|i| corners[i as usize].1);
+        places.sort_unstable();
+        places
+    };
+    let mut uses: HashMap<[u32; 3], usize> = HashMap::with_capacity(triangles.len());
+    triangles.iter().for_each(|t| *uses.entry(places(t)).or_default() += 1);
+    triangles.retain(|t| uses[&places(t)] == 1);
 }
 
 /// Whether some grid lines lie much closer than others.
