@@ -26,13 +26,17 @@ pub(super) fn carried(
         let users: Vec<_> = users.collect();
         let Some((first, used)) = users.first() else { continue };
         if edge.curve.is_none() {
-            let at = used.pcurve.start();
-            let ends = [at, used.pcurve.end()].map(|p| surfaces[*first].point(p.x, p.y));
-            // The tip of a cone opens when it is offset; that of a dome stays one.
-            if (ends[1] - ends[0]).norm() > tolerance.join {
-                return Err(SurfacingError::OffsetOpen { at: ends[0].into() });
+            let d = used.pcurve.domain();
+            let place = |k: usize| {
+                let p = used.pcurve.point(d.at(k as f64 / MEASURED as f64));
+                surfaces[*first].point(p.x, p.y)
+            };
+            let tip = place(0);
+            // The tip of a cone opens when it is offset, to a circle whose ends are one place; that of a dome stays one.
+            if (1..=MEASURED).any(|k| (place(k) - tip).norm() > tolerance.join) {
+                return Err(SurfacingError::OffsetOpen { at: tip.into() });
             }
-            vertices[edge.start.index()].point = ends[0];
+            vertices[edge.start.index()].point = tip;
             continue;
         }
         let (curve, mut off) = curve_on(&surfaces[*first], &used.pcurve, tolerance)?;
