@@ -225,16 +225,14 @@ fn beyond_tips(face: &Parallel, line: NurbsCurve) -> NurbsCurve {
     let domains: [Domain; 2] = face.ground.surface.domain().into();
     let longer = |line: NurbsCurve| {
         let (end, rate) = line.moving(line.domain().end);
-        let by = (0..2).find_map(|k| {
-            let (d, bounds) = (domains[k], face.bounds[k]);
-            match rate[k] {
-                r if r > 0.0 && end[k] == d.end && bounds.end > d.end => Some((bounds.end - d.end) / r),
-                r if r < 0.0 && end[k] == d.start && bounds.start < d.start => {
-                    Some((bounds.start - d.start) / r)
-                }
-                _ => None,
-            }
-        });
+        // A line along a seam leads nowhere across it but for rounding.
+        let k = usize::from(rate.y.abs() * domains[0].length() > rate.x.abs() * domains[1].length());
+        let (d, bounds) = (domains[k], face.bounds[k]);
+        let by = match rate[k] {
+            r if r > 0.0 && end[k] == d.end && bounds.end > d.end => Some((bounds.end - d.end) / r),
+            r if r < 0.0 && end[k] == d.start && bounds.start < d.start => Some((bounds.start - d.start) / r),
+            _ => None,
+        };
         by.and_then(|by| with_end_at(&line, line.domain().end + by)).unwrap_or(line)
     };
     let forward = longer(line);
