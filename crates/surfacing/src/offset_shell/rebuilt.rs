@@ -228,9 +228,10 @@ fn beyond_tips(face: &Parallel, line: NurbsCurve) -> NurbsCurve {
         // A line along a seam leads nowhere across it but for rounding.
         let k = usize::from(rate.y.abs() * domains[0].length() > rate.x.abs() * domains[1].length());
         let (d, bounds) = (domains[k], face.bounds[k]);
+        let at = |border: f64| (end[k] - border).abs() <= SAME_LINE * d.length();
         let by = match rate[k] {
-            r if r > 0.0 && end[k] == d.end && bounds.end > d.end => Some((bounds.end - d.end) / r),
-            r if r < 0.0 && end[k] == d.start && bounds.start < d.start => Some((bounds.start - d.start) / r),
+            r if r > 0.0 && at(d.end) && bounds.end > d.end => Some((bounds.end - d.end) / r),
+            r if r < 0.0 && at(d.start) && bounds.start < d.start => Some((bounds.start - d.start) / r),
             _ => None,
         };
         by.and_then(|by| with_end_at(&line, line.domain().end + by)).unwrap_or(line)
