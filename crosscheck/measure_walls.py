@@ -256,7 +256,7 @@ class Built:
         words = [program, "build", str(file), "--report", str(report), "--chord", str(chord)]
         try:
             done = subprocess.run([*words, "--export", str(mesh)], capture_output=True, text=True, timeout=limit)
-            self.error = done.stderr.strip().splitlines()[-1] if done.returncode else ""
+            self.error = done.stderr.strip().splitlines()[0] if done.returncode else ""
         except subprocess.TimeoutExpired:
             self.error = f"not done after {limit} s"
         self.seconds = time.time() - begun

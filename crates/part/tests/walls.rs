@@ -5,11 +5,13 @@ mod made;
 
 use std::f64::consts::PI;
 
+use geometry::closest_on_surface;
 use made::{
     area, bodies, circle, drawing, failure, near, of, reached, rebuild, recipe, rectangle, step, volume,
 };
 use part::{Rebuilt, body_names, report};
 use serde_json::{Value, json};
+use topology::{Body, Face, MeshTolerance, mesh};
 
 fn pipe(ends: &str) -> Vec<Value> {
     let made = json!({"profile": of("ring"), "length": 40, "ends": ends});
@@ -231,4 +233,44 @@ fn faces_are_removed_and_swapped_by_name() {
     }
     let beside = failure(&swap("yz", 50.0), 6);
     assert!(beside.at.is_some() && beside.message.contains("beyond its own border"), "{beside:?}");
+}
+
+/// A rounded box without a top, closed by a patch that leaves its sides smoothly, as nearly as such a patch can.
+fn domed([x, y]: [f64; 2], corner: f64, height: f64) -> Vec<Value> {
+    let outline = json!([{"id": "c", "kind": "polyline", "closed": true, "points": [[-x, -y], [x, -y], [x, y], [-x, y]]}]);
+    let mut outline = drawing("o", "xy", 0.0, outline);
+    outline["make"]["drawing"]["changes"] = json!([{"change": "fillet", "curve": "c", "radius": corner}]);
+    let edge = |k: usize| json!({"step": "t", "item": format!("edge {{o}} / c {k}, u end")});
+    let edges: Vec<Value> = (1..=8).map(edge).collect();
+    vec![
+        outline,
+        step("t", "extrude", json!({"profile": of("o"), "length": height, "ends": "open"})),
+        step("d", "patch", json!({"edges": edges, "agrees": ["tangent"; 8]})),
+        step("j", "joined_surface", json!({"surfaces": [of("t"), of("d")]})),
+        step("body", "cap", json!({"surface": of("j")})),
+    ]
+}
+
+#[test]
+fn a_dome_that_is_tangent_to_its_sides_but_for_a_part_of_a_degree_takes_every_wall() {
+    // Faces that meet next to smoothly fix where their offsets meet only as well as they are fitted.
+    for (half, corner, height, walls) in [
+        ([23.0, 19.0], 7.4, 14.0, &[0.2, 0.5, 1.0, 1.7, 2.5, 4.0][..]),
+        ([24.0, 27.0], 18.0, 17.0, &[0.3, 0.9, 1.5, 3.0]),
+        ([12.0, 15.0], 4.0, 6.0, &[0.7, 2.0]),
+    ] {
+        for &wall in walls {
+            let hollow = step("w", "hollow", json!({"solid": of("body"), "thickness": wall}));
+            let rebuilt = then(domed(half, corner, height), hollow);
+            assert!(rebuilt.built(5).is_some(), "{half:?}, {wall}: {}", failure(&rebuilt, 5).message);
+            let Body::Solid(solid) = &bodies(&rebuilt, 5)[0] else { panic!("open") };
+            let [outer, inner] = solid.shells() else { panic!("no hollow") };
+            let made = mesh(inner, MeshTolerance::chord(0.1)).unwrap();
+            for p in &made.positions {
+                let away = |f: &Face| closest_on_surface(&f.surface, p).distance;
+                let nearest = outer.faces().iter().map(away).fold(f64::INFINITY, f64::min);
+                assert!((nearest - wall).abs() < 4e-3, "{half:?}, {wall}: {nearest} at {p}");
+            }
+        }
+    }
 }

@@ -462,7 +462,12 @@ impl Cutting {
         }
         let off = |v: VertexId, p: Point3| (self.vertices[v.index()].point - p).norm();
         let tolerance = 1.001 * off(start, curve.start()).max(off(end, curve.end())).max(1e-9);
-        let surfaces = own_sides(&face.surface, axis, at);
+        // Along a ridge both sides are offset beyond it.
+        let surfaces = if ridge {
+            [Arc::clone(&face.surface), Arc::clone(&face.surface)]
+        } else {
+            own_sides(&face.surface, axis, at)
+        };
         let (own, beyond) = if low { (0, 1) } else { (1, 0) };
         let other = Face { loops: more, surface: Arc::clone(&surfaces[beyond]), ..face.clone() };
         self.faces[f].loops = loops;

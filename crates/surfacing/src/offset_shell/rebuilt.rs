@@ -34,6 +34,8 @@ use crate::strip::{followed, images_follow};
 const FARTHER: [f64; 2] = [1.5, 4.0];
 const PLANE: f64 = 12.0;
 const BESIDE: f64 = 0.3;
+/// How much farther still edges that stay run on, as a share of the distance.
+const LINES: f64 = 0.5;
 /// Edges shorter than this share of the fit tolerance shrink to vertices.
 const SHORT: f64 = 0.5;
 /// Share of the step within which edges vanish together.
@@ -93,7 +95,7 @@ pub(super) fn rebuilt(
     let mut refused = None;
     for farther in FARTHER {
         let faces: Vec<Parallel> = shell.faces().iter().enumerate().map(|f| parallel(farther, f)).collect();
-        match settled(Web::new(shell, joints), &faces, most, tolerance) {
+        match settled(Web::new(shell, joints), &faces, (farther + LINES) * most, tolerance) {
             Err(error) if reaches.iter().any(|r| *r > 0.0) => refused = refused.or(Some(error)),
             done => return done,
         }
@@ -121,7 +123,7 @@ pub(super) fn closed_over(
         let made = web.close_over().map_err(|h| open(middle(&web, h)));
         let left = web.left().any(|h| gone.contains(&web.face(h)));
         let made = made.and(if left { Err(SurfacingError::Empty) } else { Ok(web) });
-        match made.and_then(|web| settled(web, &faces, margin, tolerance)) {
+        match made.and_then(|web| settled(web, &faces, (FARTHER[0] + LINES) * margin, tolerance)) {
             Ok(made) => return Ok(made.shell),
             Err(error) => last = Some(error),
         }
@@ -129,14 +131,14 @@ pub(super) fn closed_over(
     Err(last.unwrap_or(SurfacingError::Empty))
 }
 
-/// The shell of a web when all that has no room has vanished from it.
+/// The shell of a web when all that has no room has vanished from it; edges that stay may run on by `length` mm.
 fn settled(
     mut web: Web<'_>,
     faces: &[Parallel],
-    most: f64,
+    length: f64,
     tolerance: &Tolerance,
 ) -> Result<OffsetShell, SurfacingError> {
-    let mut lines = lines(&web, faces, 2.0 * most);
+    let mut lines = lines(&web, faces, length);
     for _ in 0..ROUNDS {
         let solver = Solver { web: &web, faces, lines: &lines, near: None, tolerance };
         let gone = match solver.nodes() {

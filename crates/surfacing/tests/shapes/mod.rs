@@ -2,6 +2,7 @@
 #![allow(dead_code, reason = "each test file uses some of it")]
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test fails by panicking")]
 
+pub mod bent;
 pub mod outlines;
 
 use std::f64::consts::TAU;
