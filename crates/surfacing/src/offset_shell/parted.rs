@@ -214,8 +214,8 @@ impl<'a> Folding<'a> {
     fn around(&self, first: usize) -> Vec<Cut> {
         let mut out = Vec::new();
         for area in self.areas() {
-            let most = self.most_folded(&area);
-            let place = Some([self.lines[0][most[0]], self.lines[1][most[1]]]);
+            let middle = middle_of(&area);
+            let place = Some([self.lines[0][middle[0]], self.lines[1][middle[1]]]);
             for (axis, within) in [(first, None), (1 - first, place)] {
                 let index = |cell: &[usize; 2]| cell[axis];
                 let (Some(low), Some(high)) = (area.iter().map(index).min(), area.iter().map(index).max())
@@ -244,11 +244,6 @@ impl<'a> Folding<'a> {
         out
     }
 
-    fn most_folded(&self, area: &[[usize; 2]]) -> [usize; 2] {
-        let over = |c: &[usize; 2]| self.over[c[0]][c[1]];
-        area.iter().copied().max_by(|a, b| over(a).total_cmp(&over(b))).unwrap_or_default()
-    }
-
     /// Where between two lines it begins to fold, on some lines across.
     fn border(&self, axis: usize, i: usize, across: &[f64]) -> f64 {
         let lines = &self.lines[axis];
@@ -259,7 +254,9 @@ impl<'a> Folding<'a> {
     fn ridges(&self) -> Vec<Cut> {
         let mut out = Vec::new();
         for area in self.areas() {
-            let [i, j] = self.most_folded(&area);
+            let most =
+                area.iter().copied().max_by(|a, b| self.over[a[0]][a[1]].total_cmp(&self.over[b[0]][b[1]]));
+            let Some([i, j]) = most else { continue };
             let place = [self.lines[0][i], self.lines[1][j]];
             // A ridge runs across the direction of the tightest bend.
             let Some(axis) = self.across(place) else { continue };
@@ -338,6 +335,13 @@ impl<'a> Folding<'a> {
         let (a, b) = (along(&d.u)?, along(&d.v)?);
         Some(usize::from(b > a))
     }
+}
+
+/// The cell of an area that lies nearest to its middle, and so not at its border.
+fn middle_of(area: &[[usize; 2]]) -> [usize; 2] {
+    let mean = [0, 1].map(|k| area.iter().map(|c| c[k]).sum::<usize>() as f64 / area.len().max(1) as f64);
+    let off = |c: &[usize; 2]| (c[0] as f64 - mean[0]).powi(2) + (c[1] as f64 - mean[1]).powi(2);
+    area.iter().copied().min_by(|a, b| off(a).total_cmp(&off(b))).unwrap_or_default()
 }
 
 /// How much an offset is folded at a place of its surface, by the distance along the normal: above 0 where it is.
