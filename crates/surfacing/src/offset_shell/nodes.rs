@@ -24,6 +24,8 @@ const CLOSED: f64 = 0.5;
 const FROM_POLE: f64 = 0.02;
 /// Shares of a pole at which is looked whether the offset shrinks to a point there too.
 const TIP_PLACES: [f64; 3] = [0.25, 0.5, 0.75];
+/// Share of the distance within which the offsets of a pole are one place.
+const SMOOTH_POLE: f64 = 5e-3;
 /// Places on either side of a ridge at which is looked whether the offset has met itself.
 const SEARCHED: usize = 200;
 /// Sine of the angle between faces from which an edge between them has a direction.
@@ -180,7 +182,8 @@ impl Solver<'_> {
         for s in TIP_PLACES {
             spread = spread.max((place(at(s))? - first).norm());
         }
-        if spread <= ONE * self.tolerance.fit {
+        // A smooth pole has one normal, as well as it is known beside it.
+        if spread <= ONE * self.tolerance.fit + SMOOTH_POLE * parallel.distance.abs() {
             return Ok(None);
         }
         // The lines of the face that lead away from the pole.
