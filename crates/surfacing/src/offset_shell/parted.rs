@@ -5,7 +5,9 @@
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use geometry::{Domain, NurbsSurface, Point3, SurfaceDerivatives, Vector3, bisect, tightest_bend_of};
+use geometry::{
+    Domain, KnotVector, NurbsSurface, Point3, SurfaceDerivatives, Vector3, bisect, tightest_bend_of,
+};
 use topology::{
     Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, face_extent, straight_pcurve,
 };
@@ -16,6 +18,8 @@ use crate::loops::Outlines;
 /// Places per span, and at least in all, at which the bending is looked at.
 const PER_SPAN: usize = 4;
 const LEAST: usize = 48;
+/// Places at least between two knots at which the bending may jump.
+const PER_RUN: usize = 5;
 const MOST_PLACES: usize = 96;
 /// Share of a face's extent by which a cut lies inside what folds, and within which two cuts are one.
 const INSIDE: f64 = 1e-7;
@@ -123,15 +127,8 @@ impl<'a> Folding<'a> {
         }
         let lines = [0, 1].map(|k| {
             let knots = if k == 0 { surface.knots_u() } else { surface.knots_v() };
-            let (d, spans) = (extent[k], knots.breaks().len() - 1);
-            let count = (PER_SPAN * spans).clamp(LEAST, MOST_PLACES);
-            let mut lines: Vec<f64> =
-                (0..=count).map(|i| d.at((i as f64 + 0.5) / (count as f64 + 1.0))).collect();
-            // What folds can be narrower than they are apart.
-            lines.push(tightest[k]);
-            lines.sort_by(f64::total_cmp);
-            lines.dedup();
-            lines
+            let count = (PER_SPAN * (knots.breaks().len() - 1)).clamp(LEAST, MOST_PLACES);
+            looked_at(knots, extent[k], count + 1, tightest[k])
         });
         let mut folding = Self { face, distance, extent, lines, over: Vec::new() };
         let (outlines, whole) = (Outlines::of(face), face.is_whole());
@@ -342,6 +339,22 @@ fn middle_of(area: &[[usize; 2]]) -> [usize; 2] {
     let mean = [0, 1].map(|k| area.iter().map(|c| c[k]).sum::<usize>() as f64 / area.len().max(1) as f64);
     let off = |c: &[usize; 2]| (c[0] as f64 - mean[0]).powi(2) + (c[1] as f64 - mean[1]).powi(2);
     area.iter().copied().min_by(|a, b| off(a).total_cmp(&off(b))).unwrap_or_default()
+}
+
+/// Places of a parameter at which is looked how a surface bends: so many at equal steps, one where it does most, since what bends
+/// can be narrower than those are apart, and a few between any two knots at which the bending may jump.
+pub(super) fn looked_at(knots: &KnotVector, within: Domain, count: usize, tightest: f64) -> Vec<f64> {
+    let middles = |d: Domain, count: usize| (0..count).map(move |i| d.at((i as f64 + 0.5) / count as f64));
+    let breaks = knots.breaks();
+    let runs = knots.smooth_runs().into_iter().filter_map(|[first, last]| {
+        let [from, to] = [breaks[first], breaks[last]].map(|t| within.clamp(t));
+        (from < to).then(|| middles(Domain::new(from, to), PER_RUN))
+    });
+    let mut out: Vec<f64> =
+        runs.flatten().chain(middles(within, count)).chain([within.clamp(tightest)]).collect();
+    out.sort_by(f64::total_cmp);
+    out.dedup();
+    out
 }
 
 /// How much an offset is folded at a place of its surface, by the distance along the normal: above 0 where it is.

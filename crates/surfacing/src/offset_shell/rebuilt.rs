@@ -22,7 +22,7 @@ use super::carried::curve_on;
 use super::creases::{Run, Runs, extent_of};
 use super::nodes::{End, Nodes, Solver};
 use super::parallel::{PARALLEL, Parallel, tips};
-use super::parted::folded;
+use super::parted::{folded, looked_at};
 use super::web::Web;
 use super::{Joints, Kind, OffsetShell, face_surface, offset_of, reach_over, run_on};
 use crate::SurfacingError;
@@ -353,12 +353,14 @@ fn still_unfolded(face: &Face, source: &Parallel) -> Result<(), SurfacingError> 
     let extent = face_extent(face);
     let within =
         [0, 1].map(|k| Domain::new(domains[k].clamp(extent[k].start), domains[k].clamp(extent[k].end)));
-    if tightest_bend_of(surface, within, distance > 0.0).is_none_or(|(radius, _)| radius > distance.abs()) {
+    let tightest = tightest_bend_of(surface, within, distance > 0.0);
+    let Some((_, tightest)) = tightest.filter(|(radius, _)| *radius <= distance.abs()) else {
         return Ok(());
-    }
+    };
     let outlines = Outlines::of(face);
-    for (i, j) in (0..LOOKED_AT_INSIDE).flat_map(|i| (0..LOOKED_AT_INSIDE).map(move |j| (i, j))) {
-        let at = [(0, i), (1, j)].map(|(k, i)| within[k].at((i as f64 + 0.5) / LOOKED_AT_INSIDE as f64));
+    let knots = [surface.knots_u(), surface.knots_v()];
+    let [us, vs] = [0, 1].map(|k| looked_at(knots[k], within[k], LOOKED_AT_INSIDE, tightest[k]));
+    for at in us.iter().flat_map(|u| vs.iter().map(|v| [*u, *v])) {
         if !outlines.hold(&at) {
             continue;
         }
