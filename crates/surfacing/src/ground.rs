@@ -7,6 +7,8 @@ use topology::Face;
 
 /// Shares of what is asked for by which a surface is made longer, the first that it can.
 const SHARES: [f64; 3] = [1.0, 0.5, 0.2];
+/// Area per parameter, as a share of what the longer of its sides squared is, below which a surface has no normal.
+const POLE: f64 = 1e-12;
 
 /// A face's surface, longer where it can be; where it closes it goes round.
 #[derive(Clone)]
@@ -90,7 +92,9 @@ impl Ground {
         let d = self.surface.derivatives(u, v);
         let area = d.area_vector();
         let size = area.norm();
-        let normal = area.try_normalize(f64::MIN_POSITIVE)?;
+        // At a pole what is left of one direction is nothing but rounding.
+        let longest = d.u.norm().max(d.v.norm());
+        let normal = area.try_normalize((POLE * longest * longest).max(f64::MIN_POSITIVE))?;
         let turn = |change: Vector3| (change - normal * normal.dot(&change)) / size * self.sign;
         let turns = [turn(d.uu.cross(&d.v) + d.u.cross(&d.uv)), turn(d.uv.cross(&d.v) + d.u.cross(&d.vv))];
         Some(Place { point: d.point, rates: [d.u, d.v], normal: normal * self.sign, turns })

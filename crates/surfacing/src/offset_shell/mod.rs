@@ -39,6 +39,8 @@ pub struct OffsetShell {
 
 /// Angle in radians between faces above which they are cut against each other again.
 const LEVEL: f64 = 0.01;
+/// Angle in radians from which an edge is sharp however little is offset.
+const CORNER: f64 = 0.1;
 
 /// How faces meet at an edge.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -116,8 +118,10 @@ impl<'a> Offsets<'a> {
             [_] if self.shell.edges()[e].curve.is_some() => Kind::Free,
             [(f, ..), (g, ..)] => {
                 let (a, b): (f64, f64) = (distances[f], distances[g]);
-                let parts = self.angles[e] * a.abs().max(b.abs()) + (a - b).abs();
-                if parts > 0.5 * self.tolerance.join { Kind::Sharp } else { Kind::Smooth }
+                let most = a.abs().max(b.abs());
+                let parts = self.angles[e] * most + (a - b).abs();
+                let is_corner = self.angles[e] > CORNER && most > self.tolerance.resolution;
+                if is_corner || parts > 0.5 * self.tolerance.join { Kind::Sharp } else { Kind::Smooth }
             }
             _ => Kind::Smooth,
         };
