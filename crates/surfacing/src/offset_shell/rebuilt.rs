@@ -360,19 +360,28 @@ fn still_unfolded(face: &Face, source: &Parallel) -> Result<(), SurfacingError> 
     let outlines = Outlines::of(face);
     let knots = [surface.knots_u(), surface.knots_v()];
     let [us, vs] = [0, 1].map(|k| looked_at(knots[k], within[k], LOOKED_AT_INSIDE, tightest[k]));
-    for at in us.iter().flat_map(|u| vs.iter().map(|v| [*u, *v])) {
-        if !outlines.hold(&at) {
-            continue;
-        }
+    let check = |at: [f64; 2]| {
         let d = surface.derivatives(at[0], at[1]);
         let over = folded(&d, distance);
-        if over > FOLDED {
-            let radius = distance.abs() / (1.0 + over);
-            let error = GeometryError::OffsetFolds { at: d.point.into(), radius, distance: distance.abs() };
-            return Err(error.into());
+        if over <= FOLDED {
+            return Ok(());
+        }
+        let radius = distance.abs() / (1.0 + over);
+        Err(GeometryError::OffsetFolds { at: d.point.into(), radius, distance: distance.abs() })
+    };
+    for at in us.iter().flat_map(|u| vs.iter().map(|v| [*u, *v])) {
+        if outlines.hold(&at) {
+            check(at)?;
         }
     }
-    Ok(())
+    // A face that is folded all along its edges has been turned inside out.
+    let uses = face.loops.iter().flat_map(|l| &l.edges);
+    let along = uses.flat_map(|u| u.pcurve.knots().sampled(2).into_iter().map(|t| u.pcurve.point(t)));
+    let all = along.map(|p| check([within[0].clamp(p.x), within[1].clamp(p.y)]));
+    match all.collect::<Vec<_>>().into_iter().reduce(|known, one| known.or(one)) {
+        Some(Err(error)) => Err(error.into()),
+        _ => Ok(()),
+    }
 }
 
 /// A face offset where it will be, a little more than its extent, and straight on beyond a tip that has opened.
