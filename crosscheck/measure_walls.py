@@ -1,6 +1,7 @@
 """Walls of random shells, judged by sampled distances (libigl on fine meshes), which share no code with the product.
 
 Use: measure_walls.py PROGRAM [--seed N] [--count N] [--families a,b] [--walls 0.3,0.8] [--keep FOLDER]
+It takes minutes and is run by hand; besides what requirements.txt names it needs libigl from PyPI.
 
 Families: lofts of rounded polygons, turned splines, swept pipes, domes under patches, mirrored halves, networks. Each is
 built once as it is; then every wall is tried, inward and outward. A wall is counted where there is room for one: a ball larger
@@ -59,7 +60,7 @@ def polygon(rng, name, size, height, corners, rounding):
     }
     if rounding > 0:
         drawing["changes"] = [{"change": "fillet", "curve": "c", "radius": rounding}]
-    return step(name, "drawing", **drawing), phase
+    return step(name, "drawing", **drawing)
 
 
 def loft(rng):
@@ -72,14 +73,12 @@ def loft(rng):
         # All sections stand alike, so that the loft does not turn about itself.
         rng.setstate(state)
         size = rng.uniform(14, 22)
-        made, _ = polygon(rng, f"s{k}", size, height, corners, rounding)
+        made = polygon(rng, f"s{k}", size, height, corners, rounding)
         factor = 1 + 0.25 * math.sin(2.1 * k + corners)
         curve = made["make"]["drawing"]["curves"][0]
         curve["points"] = [[round(x * factor, 4), round(y * factor + 2 * k, 4)] for x, y in curve["points"]]
         steps.append(made)
         height += 15 + 10 * ((k * 7 + corners) % 3)
-    for _ in range(3):
-        rng.random()
     steps.append(step("body", "loft", sections=[of(f"s{k}") for k in range(count)]))
     return steps, "solid"
 
@@ -193,15 +192,15 @@ def net(rng, name, rows, columns, agrees=None):
     height = rng.uniform(1, 5)
     wave = [rng.uniform(0.2, 0.8) for _ in range(4)]
 
+    shifts = [
+        [[rng.uniform(-1, 1), 0 if j == 0 else rng.uniform(-1, 1)] for j in range(columns)] for i in range(rows)
+    ]
     def at(i, j):
         x, y = size * i, size * j
         bump = height * math.sin(wave[0] * i + wave[2] * 6) * math.cos(wave[1] * j + wave[3] * 6)
         lift = 0.12 * height * ((i * 3 + j * 5) % 4)
-        return [round(x + rng_shift[i][j][0], 3), round(y + rng_shift[i][j][1], 3), round(bump + lift, 3)]
+        return [round(x + shifts[i][j][0], 3), round(y + shifts[i][j][1], 3), round(bump + lift, 3)]
 
-    rng_shift = [
-        [[rng.uniform(-1, 1), 0 if j == 0 else rng.uniform(-1, 1)] for j in range(columns)] for i in range(rows)
-    ]
     steps = []
     for j in range(columns):
         steps.append(step(f"u{j}", "space_curve", points=[at(i, j) for i in range(rows)]))
