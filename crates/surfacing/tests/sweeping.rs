@@ -10,6 +10,7 @@ use geometry::{
     through_points,
 };
 use proptest::prelude::*;
+use shapes::bent::plain_sweep;
 use shapes::{circle, frame_at, near, polygon, sound, square};
 use surfacing::{Carry, PathCorners, SurfacingError, Sweep, SweepSection, Swept, Winding, helix, sweep};
 use topology::closure;
@@ -378,16 +379,8 @@ fn sections_are_brought_to_the_path_by_their_own_plane() {
 #[test]
 fn two_sections_at_one_place_are_refused() {
     let line = [NurbsCurve::line(Point3::origin(), Point3::new(0.0, 0.0, 30.0))];
-    let how = Sweep {
-        carry: Carry::Follow,
-        corners: PathCorners::Mitred,
-        twist: None,
-        scale: None,
-        close: true,
-        name: "side".into(),
-    };
     let sections = [SweepSection::Drawn(circle(2.0, 5.0)), SweepSection::Drawn(circle(3.0, 5.0))];
-    let refused = sweep(&sections, &line, &how, &Tolerance::default());
+    let refused = sweep(&sections, &line, &plain_sweep(), &Tolerance::default());
     assert!(matches!(refused, Err(SurfacingError::SamePlace { .. })));
 }
 

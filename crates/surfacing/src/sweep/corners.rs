@@ -83,11 +83,11 @@ fn even_path(pieces: &[NurbsCurve]) -> Result<NurbsCurve, SurfacingError> {
     for piece in pieces {
         let d = piece.domain();
         let [first, last] = [d.start, d.end].map(|t| piece.velocity(t).norm() * d.length());
-        let took = first / speed;
-        let even = took * speed / piece.polygon_length();
-        if !(1.0 / UNEVEN..UNEVEN).contains(&even) || !(1.0 / UNEVEN..UNEVEN).contains(&(last / first)) {
+        if [first / piece.polygon_length(), last / first].iter().any(|x| !(1.0 / UNEVEN..UNEVEN).contains(x))
+        {
             return Ok(NurbsCurve::of_pieces(pieces)?);
         }
+        let took = first / speed;
         breaks.push(breaks[breaks.len() - 1] + took);
         speed = last / took;
     }

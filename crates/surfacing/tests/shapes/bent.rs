@@ -37,14 +37,18 @@ impl Bent {
 
     /// The pipe of a radius along it, with its ends closed.
     pub fn pipe(&self, radius: f64) -> Swept {
-        let how = Sweep {
-            carry: Carry::Follow,
-            corners: PathCorners::Mitred,
-            twist: None,
-            scale: None,
-            close: true,
-            name: "side".into(),
-        };
-        sweep(&[SweepSection::Round(radius)], &self.curves(), &how, &Tolerance::default()).unwrap()
+        sweep(&[SweepSection::Round(radius)], &self.curves(), &plain_sweep(), &Tolerance::default()).unwrap()
+    }
+}
+
+/// A sweep that follows its path and closes its ends, and nothing more.
+pub fn plain_sweep() -> Sweep<'static> {
+    Sweep {
+        carry: Carry::Follow,
+        corners: PathCorners::Mitred,
+        twist: None,
+        scale: None,
+        close: true,
+        name: "side".into(),
     }
 }
