@@ -245,14 +245,17 @@ WALLS = [0.2, 0.4, 0.6, 0.8, 1, 1.3, 1.6, 2, 2.5, 3, 4, 5]
 class Built:
     """A recipe that was built, with its mesh."""
 
-    def __init__(self, program, steps, folder, name, ending="stl", chord=CHORD, limit=60):
+    def __init__(self, program, steps, folder, name, ending="stl", chord=CHORD, limit=60, topology=False):
         file = folder / f"{name}.json"
         file.write_text(json.dumps(recipe(steps)))
         mesh, report = folder / f"{name}.{ending}", folder / f"{name}.report.json"
-        for old in (mesh, report):
+        names = folder / f"{name}.topology.json"
+        for old in (mesh, report, names):
             old.unlink(missing_ok=True)
         begun = time.time()
         words = [program, "build", str(file), "--report", str(report), "--chord", str(chord)]
+        if topology:
+            words += ["--topology", str(names)]
         try:
             done = subprocess.run([*words, "--export", str(mesh)], capture_output=True, text=True, timeout=limit)
             self.error = done.stderr.strip().splitlines()[0] if done.returncode else ""
@@ -260,6 +263,7 @@ class Built:
             self.error = f"not done after {limit} s"
         self.seconds = time.time() - begun
         self.report = json.loads(report.read_text()) if report.exists() else {}
+        self.topology = json.loads(names.read_text()) if names.exists() else []
         self.mesh = trimesh.load(mesh, force="mesh") if mesh.exists() and not self.error else None
         if self.mesh is not None and ending == "glb":
             # glTF is in metres, with y upwards.

@@ -30,7 +30,7 @@ use crate::ground::Ground;
 use crate::halves::{Halves, Spoke};
 use crate::side::Side;
 use corners::{Corners, Rail};
-use planes::with_planes_joined;
+use planes::{with_even_planes, with_planes_joined};
 use rebuilt::Rebuilt;
 use strip::strip;
 use track::{Near, Profile, Track, longer};
@@ -42,6 +42,8 @@ const LEVEL: f64 = 0.02;
 const PLACES: [f64; 5] = [0.02, 0.25, 0.5, 0.75, 0.98];
 /// How much farther than a section reaches faces and edges are run on.
 const FARTHER: f64 = 2.5;
+/// The same of where they end at a small angle.
+const AROUND: f64 = 1.5;
 
 /// What takes an edge's place.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -132,6 +134,8 @@ pub fn round_edges(
     rounding: &Rounding<'_>,
     tolerance: &Tolerance,
 ) -> Result<Rounded, SurfacingError> {
+    let even = with_even_planes(shell, edges, tolerance)?;
+    let (shell, edges) = even.as_ref().map_or((shell, edges), |(shell, edges)| (shell, edges));
     let made = rounded(shell, edges, rounding, tolerance);
     if made.is_err()
         && let Some((shell, edges)) = with_planes_joined(shell, edges, tolerance)?
@@ -194,12 +198,20 @@ fn rounded_in_turn(
         let now = first_ones(&halves, &chains, &kinds, outer_first)?;
         let (these, later): (Vec<Chain>, Vec<Chain>) =
             chains.into_iter().partition(|c| now.contains(&c[0].0));
-        let round = |guides: Guides| round_chains(&halves, &these, &kinds, rounding, guides, tolerance);
-        let (made, deviation) = match round(Guides::RunOn) {
-            // Flats stand across the edge itself, which on the other side of a slanting seam is another one.
-            Err(SurfacingError::FilletSides { .. }) => round(Guides::GoOn)?,
-            made => made?,
+        let round = |guides: Guides, margin: f64| {
+            round_chains(&halves, &these, &kinds, rounding, guides, margin, tolerance)
         };
+        let [near, far] = margins(&halves, &these, rounding);
+        let made = match round(Guides::RunOn, near) {
+            // Flats stand across the edge itself, which on the other side of a slanting seam is another one.
+            Err(SurfacingError::FilletSides { .. }) => round(Guides::GoOn, near),
+            made => made,
+        };
+        // Where what is beside an edge's end goes on almost as the edge does, the strip ends far from it.
+        let (made, deviation) = made.or_else(|refused| match far > near {
+            true => round(Guides::RunOn, far).map_err(|_| refused),
+            false => Err(refused),
+        })?;
         count += these.iter().map(Vec::len).sum::<usize>();
         max_deviation = max_deviation.max(deviation);
         left = later.iter().flatten().filter_map(|(e, _)| made.edges.get(e).copied()).collect();
@@ -427,23 +439,55 @@ fn reach(halves: &Halves<'_>, edge: EdgeId, shape: EdgeShape, size: f64) -> f64 
     PLACES.into_iter().filter_map(at).fold(size, f64::max)
 }
 
+/// Smallest and largest of the sizes.
+fn sizes(rounding: &Rounding<'_>) -> [f64; 2] {
+    let sizes = || (0..=16).map(|k| (rounding.size)(f64::from(k) / 16.0));
+    [sizes().fold(f64::MAX, f64::min), sizes().fold(0.0, f64::max)]
+}
+
+/// How much longer faces and edges are made, in millimetres: as far as what leaves the vertices of edges at large angles needs, and
+/// what leaves them at small ones, if not beyond its own end.
+fn margins(halves: &Halves<'_>, chains: &[Chain], rounding: &Rounding<'_>) -> [f64; 2] {
+    let [_, size] = sizes(rounding);
+    let mut out = [size; 2];
+    for &(edge, _) in chains.iter().flatten() {
+        let reach = reach(halves, edge, rounding.shape, size);
+        out[0] = out[0].max(FARTHER * reach);
+        for at_end in [false, true] {
+            let spoke = Spoke { edge, at_end };
+            let ends = halves.shell.edge(edge);
+            let fan = halves.fan(if at_end { ends.end } else { ends.start });
+            let (Some(own), Some(fan)) = (halves.leaves(spoke), fan) else { continue };
+            for other in fan.spokes.iter().filter(|s| s.edge != edge) {
+                let (Some(leaves), Some(curve)) = (halves.leaves(*other), &halves.shell.edge(other.edge).curve)
+                else {
+                    continue;
+                };
+                let sine = leaves.cross(&own).norm();
+                if leaves.dot(&own) < 0.0 && sine > LEVEL {
+                    out[1] = out[1].max((AROUND * reach / sine).min(curve.length() + FARTHER * reach));
+                }
+            }
+        }
+    }
+    [out[0], out[1].max(out[0])]
+}
+
 fn round_chains(
     halves: &Halves<'_>,
     chains: &[Chain],
     kinds: &BTreeMap<EdgeId, bool>,
     rounding: &Rounding<'_>,
     guides: Guides,
+    margin: f64,
     tolerance: &Tolerance,
 ) -> Result<(rebuilt::Made, f64), SurfacingError> {
     let shell = halves.shell;
-    let sizes = || (0..=16).map(|k| (rounding.size)(f64::from(k) / 16.0));
-    let (smallest, largest) = (sizes().fold(f64::MAX, f64::min), sizes().fold(0.0, f64::max));
+    let [smallest, largest] = sizes(rounding);
     if !(largest.is_finite() && smallest > tolerance.resolution) {
         return Err(SurfacingError::NoSize { size: smallest });
     }
     let all: BTreeSet<EdgeId> = chains.iter().flatten().map(|c| c.0).collect();
-    let margin =
-        all.iter().map(|&e| reach(halves, e, rounding.shape, largest)).fold(largest, f64::max) * FARTHER;
     // Grounds of all faces at the chains' vertices.
     let vertices: BTreeSet<VertexId> =
         all.iter().flat_map(|&e| [shell.edge(e).start, shell.edge(e).end]).collect();

@@ -1,4 +1,5 @@
-//! Faces of one plane that are parted by seams, made one again, so that what rounds the plane's border has no seams to follow.
+//! Flat faces before their borders are rounded: those of one plane that are parted by seams are made one again, so that there are
+//! no seams to follow, and those whose parameters run together somewhere get a plane's own, which go on anywhere.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
@@ -7,10 +8,73 @@ use geometry::{Domain, Frame, KnotVector, NurbsCurve, NurbsSurface, Point3, Tole
 use topology::{EdgeId, Face, Loop, OrientedEdge, Shell, VertexId};
 
 use crate::SurfacingError;
-use crate::halves::Halves;
+use crate::halves::{Half, Halves};
 
 /// Share of its size by which the plane of a face reaches beyond it.
 const MARGIN: f64 = 0.1;
+/// Share of its rates by which a flat surface's may change where its parameters are even.
+const EVEN: f64 = 1e-6;
+
+/// A shell in which flat faces beside the ends of edges have even parameters, with those edges in it; `None` where all have.
+///
+/// # Errors
+/// Those of a shell that cannot be put together.
+pub(super) fn with_even_planes(
+    shell: &Shell,
+    edges: &BTreeSet<EdgeId>,
+    tolerance: &Tolerance,
+) -> Result<Option<(Shell, BTreeSet<EdgeId>)>, SurfacingError> {
+    let halves = Halves::new(shell);
+    let ends = ends_of(shell, edges);
+    let beside = |half: &&Half| {
+        let edge = shell.edge(half.edge);
+        ends.contains(&edge.start) || ends.contains(&edge.end)
+    };
+    let beside: BTreeSet<usize> = halves.all.iter().filter(beside).map(|h| h.face).collect();
+    let mut faces = shell.faces().to_vec();
+    let mut any = false;
+    for f in beside {
+        let uneven = plane_of(&faces[f], tolerance).filter(|_| !is_even(&faces[f].surface));
+        if let Some(plane) = uneven {
+            faces[f] = joined(&halves, &[f], &plane)?;
+            any = true;
+        }
+    }
+    any.then(|| put_together(shell, edges, faces)).transpose()
+}
+
+/// Whether parameters run alike everywhere on a flat surface.
+fn is_even(surface: &NurbsSurface) -> bool {
+    let (u, v) = surface.domain();
+    let rates = |u: f64, v: f64| {
+        let (_, along, across) = surface.tangents(u, v);
+        [along, across]
+    };
+    let middle = rates(u.at(0.5), v.at(0.5));
+    let corners = [(u.start, v.start), (u.end, v.start), (u.start, v.end), (u.end, v.end)];
+    corners.iter().all(|&(u, v)| {
+        let here = rates(u, v);
+        (0..2).all(|k| (here[k] - middle[k]).norm() <= EVEN * middle[k].norm())
+    })
+}
+
+fn ends_of(shell: &Shell, edges: &BTreeSet<EdgeId>) -> BTreeSet<VertexId> {
+    edges.iter().flat_map(|&e| [shell.edge(e).start, shell.edge(e).end]).collect()
+}
+
+/// Faces as a shell, with the numbers that edges have in it.
+fn put_together(
+    shell: &Shell,
+    edges: &BTreeSet<EdgeId>,
+    faces: Vec<Face>,
+) -> Result<(Shell, BTreeSet<EdgeId>), SurfacingError> {
+    let kept: BTreeSet<EdgeId> =
+        faces.iter().flat_map(|f| &f.loops).flat_map(|l| &l.edges).map(|e| e.edge).collect();
+    let numbers: BTreeMap<EdgeId, EdgeId> =
+        kept.iter().enumerate().map(|(k, was)| (*was, EdgeId(k as u32))).collect();
+    let shell = Shell::of_used(shell.vertices(), shell.edges(), faces)?;
+    Ok((shell, edges.iter().filter_map(|e| numbers.get(e).copied()).collect()))
+}
 
 /// A shell whose faces of one plane are one where a seam between them ends at one of the edges, with those edges in it;
 /// `None` where there are none.
@@ -24,8 +88,7 @@ pub(super) fn with_planes_joined(
 ) -> Result<Option<(Shell, BTreeSet<EdgeId>)>, SurfacingError> {
     let planes: Vec<Option<Frame>> = shell.faces().iter().map(|f| plane_of(f, tolerance)).collect();
     let halves = Halves::new(shell);
-    let ends: BTreeSet<VertexId> =
-        edges.iter().flat_map(|&e| [shell.edge(e).start, shell.edge(e).end]).collect();
+    let ends = ends_of(shell, edges);
     let mut group: Vec<usize> = (0..shell.faces().len()).collect();
     for (h, half) in halves.all.iter().enumerate() {
         let edge = shell.edge(half.edge);
@@ -58,12 +121,7 @@ pub(super) fn with_planes_joined(
             _ => faces.push(shell.faces()[*first].clone()),
         }
     }
-    let kept: BTreeSet<EdgeId> =
-        faces.iter().flat_map(|f| &f.loops).flat_map(|l| &l.edges).map(|e| e.edge).collect();
-    let numbers: BTreeMap<EdgeId, EdgeId> =
-        kept.iter().enumerate().map(|(k, was)| (*was, EdgeId(k as u32))).collect();
-    let shell = Shell::of_used(shell.vertices(), shell.edges(), faces)?;
-    Ok(Some((shell, edges.iter().filter_map(|e| numbers.get(e).copied()).collect())))
+    put_together(shell, edges, faces).map(Some)
 }
 
 fn is_in(plane: &Frame, curve: &NurbsCurve, tolerance: &Tolerance) -> bool {
