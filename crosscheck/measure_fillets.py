@@ -1,6 +1,6 @@
 """Fillets on random edges of random solids, judged by balls and sampled distances, which share no code with the product.
 
-Use: measure_fillets.py PROGRAM [--seed N] [--count N] [--families a,b] [--tries N] [--keep FOLDER]
+Use: measure_fillets.py PROGRAM [--seed N] [--count N] [--families a,b] [--tries N] [--keep FOLDER] [--tell-all]
 It takes minutes and is run by hand, as `measure_walls.py` is, whose tools it takes.
 
 Edges are found as the sharp ones of a fine mesh. At places of the chosen ones the ball is sought that touches the faces on
@@ -289,22 +289,19 @@ class Edges:
         return out
 
 
-    def room_at_end(self, name, names, reach):
-        """Whether the edges beside an edge's ends are as long as what a fillet takes of them, which runs along them."""
+    def beside(self, name):
+        """For both ends of an edge the edges that meet it there, each with its name, direction and length; and the edge's own direction."""
         for vertex, own in self.tangents(name):
-            at = self.mesh.vertices[vertex]
+            at, out = self.mesh.vertices[vertex], []
             for a, b, length, other in self.lines:
-                if other in names or min(np.linalg.norm(a - at), np.linalg.norm(b - at)) > SLACK:
+                if other == name or min(np.linalg.norm(a - at), np.linalg.norm(b - at)) > SLACK:
                     continue
                 if other in self.named:
                     leaves = [d for v, d in self.tangents(other) if v == vertex]
                 else:
                     leaves = [b - a] if np.linalg.norm(a - at) <= SLACK else [a - b]
-                for d in leaves:
-                    turn = np.linalg.norm(np.cross(own, d)) / np.linalg.norm(d)
-                    if own @ d < 0 and turn * length < 1.3 * reach + SLACK:
-                        return False
-        return True
+                out += [(other, d / np.linalg.norm(d), length) for d in leaves]
+            yield own, out
 
 
 class Balls:
@@ -312,7 +309,6 @@ class Balls:
 
     def __init__(self, edges, names, radius):
         mesh = edges.mesh
-        self.edges = edges
         where, faces, outer, ends, owner = [], [], [], [], []
         for name in sorted(names):
             way = edges.named[name]
@@ -327,7 +323,7 @@ class Balls:
                 where.append(points[k - 1] + share * (points[k] - points[k - 1]))
                 faces.append((a, b))
                 outer.append(convex)
-                ends.append(1e9 if closed else min(s, whole - s))
+                ends.append((1e9, 1e9) if closed else (s, whole - s))
                 owner.append(name)
         self.at, self.ends, self.owner = np.array(where), np.array(ends), np.array(owner)
         self.sign = np.where(outer, 1.0, -1.0)
@@ -365,22 +361,36 @@ class Balls:
         self.miss = np.maximum(abs(gap[0]), abs(gap[1]))
         self.reach = np.maximum(*(np.linalg.norm(t - self.at, axis=1) for t in touch))
         self.free = distances(c, mesh)
-        self.inner = self.ends > 1.6 * self.reach + SLACK
+        self.taken = {}
+        far = {n: self.reach[self.owner == n].max() for n in names}
+        self.room_beside = True
+        for name in names:
+            taken = []
+            for own, others in edges.beside(name):
+                # What others take of this edge, and how far this one's strip runs on along others.
+                most = 1.6 * far[name]
+                for other, leaves, length in others:
+                    turn = max(np.linalg.norm(np.cross(own, leaves)), 1e-3)
+                    if other in far:
+                        most = max(most, 1.3 * far[other] / turn)
+                    elif own @ leaves < 0:
+                        most = max(most, 1.3 * far[name] / turn)
+                        self.room_beside &= 1.3 * far[name] / turn + SLACK < length
+                taken.append(most + SLACK)
+            self.taken[name] = taken
+        taken = np.array([self.taken[n] for n in self.owner])
+        self.inner = (self.ends > taken).all(axis=1)
         self.radius = radius
 
     def has_room(self):
         """Whether all places away from ends have their ball, and every edge has such a place."""
         mine = self.inner
-        if set(self.owner[mine]) != set(self.owner):
+        if set(self.owner[mine]) != set(self.owner) or not self.room_beside:
             return False
         if (self.miss > SLACK / 3)[mine].any() or (self.level < 0.97)[mine].any():
             return False
         if (self.free < self.radius - SLACK)[mine].any():
             return False
-        names = set(self.owner)
-        for name in names:
-            if not self.edges.room_at_end(name, names, self.reach[mine & (self.owner == name)].max()):
-                return False
         # What one fillet reaches is not free for another one.
         tree = cKDTree(self.at)
         for touch in self.touch:
@@ -450,7 +460,7 @@ def choose(rng, edges):
     return way, [n for n in names if vertex in (edges.named[n][0], edges.named[n][-1])]
 
 
-def measure(program, folder, family, seed, tries, tally):
+def measure(program, folder, family, seed, tries, tally, tell_all):
     rng = random.Random(f"{family} {seed}")
     steps = FAMILIES[family](rng)
     source = Built(program, steps, folder, f"{family}_{seed}", chord=CHORD, topology=True)
@@ -476,7 +486,7 @@ def measure(program, folder, family, seed, tries, tally):
         tally["slow"] += made.seconds > 10
         about = f"{name} ({way}, {len(names)} edges, {radius} mm, {kind})"
         if made.mesh is None:
-            if room:
+            if room or tell_all:
                 print(f"   {about}: {made.seconds:.1f} s: {made.error[:180]}", flush=True)
             continue
         wrong = judge(source.mesh, edges, balls, made, room, np.random.default_rng(seed))
@@ -494,6 +504,7 @@ def main():
     words.add_argument("--count", type=int, default=6)
     words.add_argument("--tries", type=int, default=5)
     words.add_argument("--families", default=",".join(FAMILIES))
+    words.add_argument("--tell-all", action="store_true", help="tells of refusals too where there is less room")
     words.add_argument("--keep", default="")
     asked = words.parse_args()
     with tempfile.TemporaryDirectory() as folder:
@@ -502,7 +513,7 @@ def main():
         for family in asked.families.split(","):
             tally = dict.fromkeys(["room", "room built", "tight", "tight built", "wrong", "slow", "none"], 0)
             for n in range(asked.count):
-                measure(asked.program, folder, family, asked.seed + n, asked.tries, tally)
+                measure(asked.program, folder, family, asked.seed + n, asked.tries, tally, asked.tell_all)
             share = 100 * tally["room built"] / max(1, tally["room"])
             print(
                 f"== {family}: {tally['room built']} of {tally['room']} with room ({share:.1f} %), "

@@ -207,10 +207,12 @@ fn rounded_in_turn(
             Err(SurfacingError::FilletSides { .. }) => round(Guides::GoOn, near),
             made => made,
         };
-        // Where what is beside an edge's end goes on almost as the edge does, the strip ends far from it.
-        let (made, deviation) = made.or_else(|refused| match far > near {
-            true => round(Guides::RunOn, far).map_err(|_| refused),
-            false => Err(refused),
+        // Where what is beside an edge's end goes on almost as the edge does, the strip ends far from it; what is made longer by
+        // more than it has to be may leave what it is to lie on.
+        let farther = std::iter::successors(Some(2.0 * near), |m| Some(2.0 * m)).take_while(|m| *m < 2.0 * far);
+        let (made, deviation) = made.or_else(|refused| {
+            let mut farther = farther.filter_map(|margin| round(Guides::RunOn, margin.min(far)).ok());
+            farther.next().ok_or(refused)
         })?;
         count += these.iter().map(Vec::len).sum::<usize>();
         max_deviation = max_deviation.max(deviation);
