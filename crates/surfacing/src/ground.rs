@@ -57,6 +57,15 @@ impl Ground {
         [wrap(u, du, self.closed[0]), wrap(v, dv, self.closed[1])]
     }
 
+    /// Parameters of the same place that are nearest to others, where the surface goes round.
+    pub(crate) fn on_turn_of(&self, at: [f64; 2], beside: [f64; 2]) -> [f64; 2] {
+        let domains: [Domain; 2] = self.surface.domain().into();
+        [0, 1].map(|k| {
+            let whole = domains[k].length();
+            if self.closed[k] { at[k] + ((beside[k] - at[k]) / whole).round() * whole } else { at[k] }
+        })
+    }
+
     /// Parameters within the domain; on the seam of a surface that goes round, the side of it that others are on.
     pub(crate) fn settled(&self, at: [f64; 2], beside: [f64; 2]) -> [f64; 2] {
         let wrapped = self.wrapped(at);

@@ -3,11 +3,12 @@
 use geometry::{Frame, Homogeneous, KnotVector, NurbsSurface, Point3, Vector3};
 
 /// Half the angle in radians that such a part may span at most.
-const MOST: f64 = 1.45;
-/// How much wider than what lies on it the part is, in radians.
+const MOST: f64 = 2.4;
+/// How much wider than what lies on it the part is.
 const MARGIN: f64 = 0.02;
 
-/// A part of a sphere about a direction, one rational piece of degree two both ways.
+/// A part of a sphere about a direction, of degree two both ways: the stereographic image of a square, which has no poles and
+/// stretches alike in all directions (The NURBS Book, section 8.5, has other ones).
 pub(super) struct Ball {
     frame: Frame,
     radius: f64,
@@ -20,38 +21,36 @@ impl Ball {
         let toward: Vector3 = places.iter().map(|p| (p - centre).normalize()).sum();
         let frame = Frame::square_to(centre, toward.try_normalize(1e-6)?)?;
         let mut out = Self { frame, radius, half: 0.0 };
-        let angles = places.iter().flat_map(|p| out.angles(p));
-        out.half = angles.map(f64::abs).fold(0.0, f64::max) + MARGIN;
-        (out.half <= MOST).then_some(out)
+        let most = (0.5 * MOST).tan();
+        for place in places {
+            let [x, y] = out.parameters(place);
+            out.half = out.half.max(x.abs()).max(y.abs());
+        }
+        out.half *= 1.0 + MARGIN;
+        (out.half <= most).then_some(out)
     }
 
-    /// Longitude and latitude of a place, both 0 in the middle.
-    fn angles(&self, place: &Point3) -> [f64; 2] {
-        let d = self.frame.coordinates(place) / self.radius;
-        [d.x.atan2(d.z), d.y.clamp(-1.0, 1.0).asin()]
-    }
-
-    /// Its surface, with the normal away from the centre, longitude along u and latitude along v, both from 0 to 1.
+    /// Its surface, with the normal away from the centre.
     pub(super) fn surface(&self) -> Option<NurbsSurface> {
-        let (sin, cos) = self.half.sin_cos();
-        // An arc's control points (x, y, w), The NURBS Book, section 7.3.
-        let arc = [[cos, -sin, 1.0], [1.0, 0.0, cos], [cos, sin, 1.0]];
-        let r = self.radius;
-        let point = |[c, s, w]: [f64; 3], [x, y, weight]: [f64; 3]| {
-            let at = self.frame.x * (x * s) + self.frame.y * (y * w) + self.frame.z * (x * c);
-            let all = w * weight;
-            let p = self.frame.origin.coords * all + at * r;
-            Homogeneous::new(p.x, p.y, p.z, all)
+        let a = self.half;
+        // Both pieces' blossoms (Ramshaw, Blossoms are polar forms, CAGD 6, 1989): with a knot in the middle all weights are positive.
+        let (own, square) = ([-a, -0.5 * a, 0.5 * a, a], [a * a, 0.0, 0.0, a * a]);
+        let point = |i: usize, j: usize| {
+            let weight = 1.0 + square[i] + square[j];
+            let at = self.frame.x * (2.0 * own[i]) + self.frame.y * (2.0 * own[j]) + self.frame.z * (2.0 - weight);
+            let p = self.frame.origin.coords * weight + at * self.radius;
+            Homogeneous::new(p.x, p.y, p.z, weight)
         };
-        let points = arc.iter().flat_map(|lon| arc.iter().map(move |lat| point(*lon, *lat))).collect();
-        NurbsSurface::from_homogeneous(KnotVector::bezier(2), KnotVector::bezier(2), points).ok()
+        let points = (0..16).map(|k| point(k / 4, k % 4)).collect();
+        let knots = KnotVector::try_new(2, vec![-a, -a, -a, 0.0, a, a, a]).ok()?;
+        NurbsSurface::from_homogeneous(knots.clone(), knots, points).ok()
     }
 
     /// The parameters of a place on it.
     pub(super) fn parameters(&self, place: &Point3) -> [f64; 2] {
-        self.angles(place).map(|angle| {
-            let (behind, ahead) = ((0.5 * (angle + self.half)).sin(), (0.5 * (self.half - angle)).sin());
-            behind / (behind + ahead)
-        })
+        let d = self.frame.coordinates(place) / self.radius;
+        // Of the place opposite to the middle there are none.
+        let scale = (1.0 + d.z).max(f64::EPSILON);
+        [d.x / scale, d.y / scale]
     }
 }

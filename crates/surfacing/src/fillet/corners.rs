@@ -10,6 +10,7 @@ use nalgebra::Vector6;
 use topology::{EdgeId, Vertex, VertexId};
 
 use super::LEVEL;
+use super::setback::Setback;
 use super::solve::{contact_on_curve, on_track, solve};
 use super::track::{Pole, Track, longer};
 use crate::SurfacingError;
@@ -57,6 +58,8 @@ pub(super) enum Plan {
     /// The strip of a tight bend ends short of one side at a pole, and those before and after it meet beyond that: ends of the
     /// strip in order of its guide with the shares of the pole on them, and what they have in common.
     Fold { rail: usize, beside: [(usize, bool, f64); 2], mitre: Option<Mitre> },
+    /// Strips end before a patch.
+    Setback(Setback),
     /// Three flats meet in a point.
     Point { mitres: [Mitre; 3] },
 }
@@ -153,7 +156,10 @@ impl<'a> Corners<'a> {
                 }
             }
             (true, all) if all.len() == count => match self.rails[self.rail(&fan, 0)?].track.profile {
-                super::track::Profile::Arc => self.ball(vertex, &fan),
+                // Where the ball does not touch all faces at once a patch takes its place.
+                super::track::Profile::Arc => self
+                    .ball(vertex, &fan)
+                    .or_else(|refused| self.set_back(vertex, &fan).map_err(|_| refused)),
                 super::track::Profile::Flat { .. } if count == 3 => self.point(vertex, &fan),
                 super::track::Profile::Flat { .. } => Err(mixed()),
             },
@@ -161,7 +167,7 @@ impl<'a> Corners<'a> {
         }
     }
 
-    fn rail(&self, fan: &Fan, spoke: usize) -> Result<usize, SurfacingError> {
+    pub(super) fn rail(&self, fan: &Fan, spoke: usize) -> Result<usize, SurfacingError> {
         self.rail_of(fan.spokes[spoke]).ok_or(SurfacingError::Empty)
     }
 

@@ -11,6 +11,7 @@ mod folds;
 mod inset;
 mod planes;
 mod rebuilt;
+mod setback;
 mod solve;
 mod strip;
 mod track;

@@ -191,8 +191,8 @@ fn joined(halves: &Halves<'_>, faces: &[usize], plane: &Frame) -> Result<Face, S
     Ok(Face { surface: Arc::new(surface), loops, reversed: false, role })
 }
 
-/// Twice the area that a loop goes round, about.
-fn area(edges: &[OrientedEdge]) -> f64 {
+/// Twice the area that a loop goes round, about; negative where it goes round to the right.
+pub(super) fn area(edges: &[OrientedEdge]) -> f64 {
     /// Places of an edge.
     const PLACES: usize = 16;
     let points = edges.iter().flat_map(|e| {

@@ -27,12 +27,12 @@ const FOLLOWS: f64 = 0.1;
 pub(super) struct Rebuilt<'a> {
     halves: &'a Halves<'a>,
     rails: &'a [Rail<'a>],
-    grounds: &'a BTreeMap<usize, Ground>,
-    tolerance: &'a Tolerance,
+    pub(super) grounds: &'a BTreeMap<usize, Ground>,
+    pub(super) tolerance: &'a Tolerance,
     strips: Vec<Strip>,
-    surfaces: Vec<Arc<NurbsSurface>>,
+    pub(super) surfaces: Vec<Arc<NurbsSurface>>,
     vertices: Vec<Vertex>,
-    edges: Vec<Edge>,
+    pub(super) edges: Vec<Edge>,
     trims: BTreeMap<(EdgeId, bool), (f64, VertexId)>,
     /// Edges that are run on.
     grown: BTreeMap<EdgeId, NurbsCurve>,
@@ -41,10 +41,10 @@ pub(super) struct Rebuilt<'a> {
     /// Edges on either face, for every rail.
     contacts: Vec<[EdgeId; 2]>,
     /// Across a strip's end from its first side to its second.
-    paths: BTreeMap<(usize, bool), Vec<OrientedEdge>>,
+    pub(super) paths: BTreeMap<(usize, bool), Vec<OrientedEdge>>,
     /// Edges that come into a face's loop before a half-edge.
-    inserts: BTreeMap<usize, OrientedEdge>,
-    balls: Vec<Face>,
+    pub(super) inserts: BTreeMap<usize, OrientedEdge>,
+    pub(super) balls: Vec<Face>,
 }
 
 /// A shell put together, with the numbers under which edges stand in it.
@@ -103,7 +103,7 @@ impl<'a> Rebuilt<'a> {
     }
 
     /// An edge; without a curve at a pole.
-    fn put(&mut self, curve: impl Into<Option<NurbsCurve>>, start: VertexId, end: VertexId) -> EdgeId {
+    pub(super) fn put(&mut self, curve: impl Into<Option<NurbsCurve>>, start: VertexId, end: VertexId) -> EdgeId {
         self.edges.push(Edge { curve: curve.into(), start, end, tolerance: 0.0 });
         EdgeId(self.edges.len() as u32 - 1)
     }
@@ -126,7 +126,7 @@ impl<'a> Rebuilt<'a> {
     }
 
     /// A section of a strip as an edge from its first side to its second, with the strip's use of it.
-    fn section(&mut self, rail: usize, at_end: bool) -> Result<OrientedEdge, SurfacingError> {
+    pub(super) fn section(&mut self, rail: usize, at_end: bool) -> Result<OrientedEdge, SurfacingError> {
         let ended = self.ended(rail, at_end)?.clone();
         let curve = self.strips[rail].surface.curve_at_u(ended.ts[0]);
         let pcurve = straight(curve.domain(), [ended.ts[0], 0.0], [ended.ts[0], 1.0])?;
@@ -166,6 +166,10 @@ impl<'a> Rebuilt<'a> {
                     self.set_path(mitres[k].rails[0], mitres[k].at_ends[0], path);
                 }
                 Ok(())
+            }
+            Plan::Setback(setback) => {
+                let own: Vec<EdgeId> = setback.rails.iter().map(|(r, _)| self.rails[*r].edge).collect();
+                self.fill(setback, name(&own))
             }
             Plan::Fold { rail, beside, mitre } => self.fold(*rail, beside, mitre.as_ref()),
             Plan::Ball { rails, centre, radius, outward } => {

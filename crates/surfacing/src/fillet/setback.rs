@@ -1,0 +1,193 @@
+//! Corners that no ball closes, as it does not touch all of their faces at once: all strips end some way before the vertex, the
+//! lines in which they touch a face run over into each other, and what is left open between them is filled by a patch that is
+//! tangent to strips and faces all around (Varady and Rockwood, Geometric construction for setback vertex blending, CAD 29, 1997).
+
+use std::sync::Arc;
+
+use geometry::{KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3, fit_function};
+use topology::{Face, Loop, OrientedEdge, VertexId, pcurve_on};
+
+use super::corners::{Corners, Plan, side_after};
+use super::planes::area;
+use super::rebuilt::Rebuilt;
+use crate::ground::Ground;
+use crate::halves::Fan;
+use crate::patch::{Agrees, Beside, EdgeReached, Patch, PatchEdge, patch};
+use crate::SurfacingError;
+
+/// By how much of its radius a strip ends before the farther one of the places where it meets those beside it.
+const BEFORE: f64 = 0.5;
+/// Largest angle in radians, half a degree, at which the patch may meet what is around it.
+const TANGENT: f64 = 0.5 * std::f64::consts::PI / 180.0;
+
+/// Share of the fit tolerance within which a line on a face follows it.
+const FOLLOWS: f64 = 0.1;
+
+/// Strips that end before a vertex, in the order in which they lie about it.
+pub(super) struct Setback {
+    pub(super) rails: Vec<(usize, bool)>,
+    /// Between every strip and the next one.
+    springs: Vec<Spring>,
+    at: Point3,
+}
+
+/// A line on a face from where a strip touches it to where the next one does, along both.
+struct Spring {
+    face: usize,
+    /// The half-edge at whose beginning it stands in the face's loop, which runs against it.
+    before: usize,
+    pcurve: NurbsCurve,
+    vertices: [VertexId; 2],
+}
+
+impl Corners<'_> {
+    /// Ends all strips of a vertex before it.
+    ///
+    /// # Errors
+    /// `FilletCorner` where neighbours do not meet, `FilletTooLarge`.
+    pub(super) fn set_back(&mut self, vertex: VertexId, fan: &Fan) -> Result<(), SurfacingError> {
+        let count = fan.spokes.len();
+        let rails: Vec<usize> = (0..count).map(|i| self.rail(fan, i)).collect::<Result<_, _>>()?;
+        let at_ends: Vec<bool> = fan.spokes.iter().map(|s| s.at_end).collect();
+        let after: Vec<usize> = fan.spokes.iter().map(|s| side_after(*s)).collect();
+        // Where each strip meets the one before it and the one after it.
+        let mut met = vec![[0.0; 2]; count];
+        for i in 0..count {
+            let j = (i + 1) % count;
+            let pair = [rails[i], rails[j]];
+            let (ts, _) = self.crossing(vertex, pair, [at_ends[i], at_ends[j]], [after[i], 1 - after[j]])?;
+            met[i][1] = ts[0];
+            met[j][0] = ts[1];
+        }
+        let mut ends = Vec::with_capacity(count);
+        for i in 0..count {
+            let track = &self.rails[rails[i]].track;
+            let far = |a: f64, b: f64| if at_ends[i] { a.min(b) } else { a.max(b) };
+            // Not before its own end, where all edges are blunt.
+            let from = far(far(met[i][0], met[i][1]), self.end_of(rails[i], at_ends[i]));
+            let speed = track.guide.velocity(from).norm().max(f64::MIN_POSITIVE);
+            let by = BEFORE * (track.size)(from) / speed;
+            let t = if at_ends[i] { from - by } else { from + by };
+            if t <= track.own.start || t >= track.own.end {
+                return Err(track.too_large(from));
+            }
+            ends.push((t, track.section(t).ok_or_else(|| track.too_large(t))?));
+        }
+        let mut places = Vec::with_capacity(count);
+        for (_, section) in &ends {
+            places.push(section.contacts.map(|c| self.put(c.point)));
+        }
+        let mut springs = Vec::with_capacity(count);
+        for i in 0..count {
+            let j = (i + 1) % count;
+            let sides = [after[i], 1 - after[j]];
+            let control = [
+                self.toward(rails[i], sides[0], ends[i].0, met[i][1]),
+                self.toward(rails[j], sides[1], ends[j].0, met[j][0]),
+            ];
+            let [Some([a, b]), Some([d, c])] = control else { return Err(self.rails[rails[i]].track.too_large(ends[i].0)) };
+            // Where the face closes, both on one turn of it.
+            let ground = self.rails[rails[i]].track.grounds[sides[0]];
+            let there = ground.on_turn_of(d, a);
+            let [c, d] = [c, d].map(|p| [0, 1].map(|k| p[k] + there[k] - d[k]));
+            let points = [a, b, c, d].map(|[u, v]| Point3::new(u, v, 0.0));
+            let pcurve = NurbsCurve::try_new(KnotVector::bezier(3), &points, None)?;
+            let corner = fan.corners[i];
+            let vertices = [places[i][sides[0]], places[j][sides[1]]];
+            springs.push(Spring { face: corner.face, before: corner.leaving, pcurve, vertices });
+        }
+        for i in 0..count {
+            let t = ends[i].0;
+            let both = [after[i], 1 - after[i]].map(|side| (t, places[i][side]));
+            self.set_end((rails[i], at_ends[i]), after[i], both, &[]);
+        }
+        let rails = rails.into_iter().zip(at_ends).collect();
+        let at = self.halves.shell.vertex(vertex).point;
+        self.plans.push(Plan::Setback(Setback { rails, springs, at }));
+        Ok(())
+    }
+
+    /// The place at which a strip touches a face, and one farther along its line of contact there: two thirds of the way to
+    /// another parameter, as straight lines that go over into each other by a parabola have it.
+    fn toward(&self, rail: usize, side: usize, t: f64, to: f64) -> Option<[[f64; 2]; 2]> {
+        /// Share of the way over which its direction is told.
+        const STEP: f64 = 1e-3;
+        let track = &self.rails[rail].track;
+        let here = track.section(t)?.contacts[side].at;
+        let ahead = track.section(t + STEP * (to - t))?.contacts[side].at;
+        let ahead = track.grounds[side].on_turn_of(ahead, here);
+        Some([here, [0, 1].map(|k| here[k] + (ahead[k] - here[k]) * (2.0 / 3.0) / STEP)])
+    }
+}
+
+impl Rebuilt<'_> {
+    /// Fills what strips leave open about a vertex.
+    pub(super) fn fill(&mut self, setback: &Setback, role: String) -> Result<(), SurfacingError> {
+        let refused = || SurfacingError::FilletCorner { at: setback.at.into() };
+        let mut around: Vec<(PatchEdge, OrientedEdge)> = Vec::new();
+        for (i, &(rail, at_end)) in setback.rails.iter().enumerate() {
+            let used = self.section(rail, at_end)?;
+            self.paths.insert((rail, at_end), vec![used.clone()]);
+            let strip = Arc::clone(&self.surfaces[rail]);
+            // As the corner's outer side is seen, from the side before a strip to the side after it.
+            let (middle, inside) = (strip.domain().0.at(0.5), used.pcurve.start().x);
+            let into = if middle > inside { Vector3::x() } else { -Vector3::x() };
+            around.push((self.beside(&used, strip, into)?, OrientedEdge { forward: at_end, ..used }));
+            let spring = &setback.springs[i];
+            let ground = &self.grounds[&spring.face];
+            let curve = image(ground, &spring.pcurve, FOLLOWS * self.tolerance.fit)?;
+            let surface = Arc::clone(&ground.surface);
+            let [start, end] = spring.vertices;
+            let edge = self.put(curve, start, end);
+            let used = OrientedEdge { edge, forward: true, pcurve: spring.pcurve.clone() };
+            // What is left of the face lies away from the corner where the two lines would meet.
+            let [a, b, c, d] = spring.pcurve.control_points()[..] else { return Err(refused()) };
+            let into = nalgebra::center(&a, &d) - nalgebra::center(&b, &c);
+            around.push((self.beside(&used, surface, into)?, used.clone()));
+            self.inserts.insert(spring.before, OrientedEdge { forward: false, ..used });
+        }
+        let edges: Vec<PatchEdge> = around.iter().map(|a| a.0.clone()).collect();
+        let how = Patch { curves: &[], points: &[], tension: 0.0, name: &role };
+        let patched = patch(&edges, &how, self.tolerance).map_err(|_| refused())?;
+        let off = |e: &EdgeReached| {
+            e.gap > self.tolerance.join || e.meets.is_none_or(|m| m.angle.0 > TANGENT)
+        };
+        if patched.edges.iter().any(off) {
+            return Err(refused());
+        }
+        let surface = patched.body.shells().first().and_then(|s| s.faces().first()).map(|f| Arc::clone(&f.surface));
+        let surface = surface.ok_or_else(refused)?;
+        let mut edges = Vec::with_capacity(around.len());
+        for (patch_edge, used) in &around {
+            let pcurve = pcurve_on(&patch_edge.curve, &surface, self.tolerance)?;
+            edges.push(OrientedEdge { pcurve, ..used.clone() });
+        }
+        let reversed = area(&edges) < 0.0;
+        if reversed {
+            edges.reverse();
+            edges.iter_mut().for_each(|e| e.forward ^= true);
+        }
+        self.balls.push(Face { surface, loops: vec![Loop { edges }], reversed, role });
+        Ok(())
+    }
+
+    /// An edge of a patch that is to be tangent to a surface on which it lies, which leads away from the patch along a
+    /// direction of its parameters.
+    fn beside(&self, used: &OrientedEdge, surface: Arc<NurbsSurface>, into: Vector3) -> Result<PatchEdge, SurfacingError> {
+        let curve = self.edges[used.edge.index()].curve.clone().ok_or(SurfacingError::Empty)?;
+        let along = used.pcurve.velocity(used.pcurve.domain().at(0.5));
+        let left = along.x * into.y - along.y * into.x > 0.0;
+        let beside = Beside { surface, pcurve: used.pcurve.clone(), left };
+        Ok(PatchEdge { curve, beside: Some(beside), agrees: Agrees::Tangent, number: 1 })
+    }
+}
+
+/// A curve in a ground's parameter plane as it lies in space, by the same parameter.
+fn image(ground: &Ground, pcurve: &NurbsCurve, within: f64) -> Result<NurbsCurve, SurfacingError> {
+    let at = |t: f64| -> Result<(Point3, Vector3), SurfacingError> {
+        let (p, rate) = pcurve.moving(t);
+        let place = ground.place([p.x, p.y]).ok_or(SurfacingError::Empty)?;
+        Ok((place.point, place.rates[0] * rate.x + place.rates[1] * rate.y))
+    };
+    Ok(fit_function(at, &pcurve.knots().breaks(), within)?.curve)
+}
