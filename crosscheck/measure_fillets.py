@@ -372,7 +372,8 @@ class Balls:
                 for other, leaves, length in others:
                     turn = max(np.linalg.norm(np.cross(own, leaves)), 1e-3)
                     if other in far:
-                        most = max(most, 1.3 * far[other] / turn)
+                        # A patch in the corner may begin half a radius before that.
+                        most = max(most, 1.3 * max(far[other], far[name]) / turn + 0.6 * radius)
                     elif own @ leaves < 0:
                         most = max(most, 1.3 * far[name] / turn)
                         self.room_beside &= 1.3 * far[name] / turn + SLACK < length

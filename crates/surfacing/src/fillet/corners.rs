@@ -12,13 +12,13 @@ use topology::{EdgeId, Vertex, VertexId};
 use super::LEVEL;
 use super::setback::Setback;
 use super::solve::{contact_on_curve, on_track, solve};
-use super::track::{Pole, Track, longer};
+use super::track::{Pole, Track};
 use crate::SurfacingError;
 use crate::ground::Ground;
 use crate::halves::{Fan, Halves, Spoke};
 
 /// Places across a strip at which is looked where it runs out over another face.
-const LOOKED_AT: usize = 8;
+pub(super) const LOOKED_AT: usize = 8;
 /// Share of the join tolerance within which places are one.
 const SAME: f64 = 0.1;
 /// Share of what a strip's end takes up by which the strip is longer.
@@ -110,7 +110,7 @@ pub(super) fn side_after(spoke: Spoke) -> usize {
 }
 
 impl<'a> Corners<'a> {
-    fn curve(&self, edge: EdgeId) -> Option<&'a NurbsCurve> {
+    pub(super) fn curve(&self, edge: EdgeId) -> Option<&'a NurbsCurve> {
         self.halves.shell.edge(edge).curve.as_ref()
     }
 
@@ -184,75 +184,10 @@ impl<'a> Corners<'a> {
     }
 
     /// Ends an edge that stays at a parameter, with a vertex there.
-    fn end_at(&mut self, spoke: Spoke, s: f64, point: Point3) -> VertexId {
+    pub(super) fn end_at(&mut self, spoke: Spoke, s: f64, point: Point3) -> VertexId {
         let vertex = self.put(point);
         self.trims.insert((spoke.edge, spoke.at_end), (s, vertex));
         vertex
-    }
-
-    /// The same where the edge may also end beyond the vertex, where it runs on along both of its faces: a strip at the foot of
-    /// a wall ends in the plane of the next one.
-    fn cut_or_grown(
-        &mut self,
-        rail: usize,
-        side: usize,
-        t: f64,
-        spoke: Spoke,
-    ) -> Result<(f64, VertexId), SurfacingError> {
-        let refused = match self.cut(rail, side, t, spoke) {
-            Err(refused) => refused,
-            made => return made,
-        };
-        let Some((t, s, point, curve)) = self.grows(rail, side, t, spoke) else { return Err(refused) };
-        self.grown.insert(spoke.edge, curve);
-        Ok((t, self.end_at(spoke, s, point)))
-    }
-
-    /// Where a rail's contact meets an edge that is run on beyond its vertex on both of its faces, with the edge.
-    fn grows(
-        &self,
-        rail: usize,
-        side: usize,
-        t: f64,
-        spoke: Spoke,
-    ) -> Option<(f64, f64, Point3, NurbsCurve)> {
-        let track = &self.rails[rail].track;
-        let own = self.curve(spoke.edge)?;
-        let curve = longer(own, self.margin);
-        let ([t, s], miss) = contact_on_curve(track, side, &curve, t)?;
-        let d = own.domain();
-        let beyond = if spoke.at_end { s > d.end } else { s < d.start };
-        if !beyond || miss > self.tolerance.join {
-            return None;
-        }
-        let from = if spoke.at_end { d.end } else { d.start };
-        let on_it = |half: usize| {
-            let ground = self.grounds.get(&self.halves.all[half].face)?;
-            let mut near = self.halves.used(half).pcurve.point(from);
-            (1..=LOOKED_AT).try_for_each(|k| {
-                let p = curve.point(from + (s - from) * k as f64 / LOOKED_AT as f64);
-                let [u, v] = ground.nearest([near.x, near.y], &p)?;
-                near = Point3::new(u, v, 0.0);
-                ((ground.point([u, v]) - p).norm() <= self.tolerance.join).then_some(())
-            })
-        };
-        self.halves.of(spoke.edge)?.into_iter().try_for_each(on_it)?;
-        Some((t, s, curve.point(s), curve))
-    }
-
-    /// The parameters of an edge's place in the plane of one of its half-edges, beyond its ends as far as they tell.
-    fn image(&self, half: usize, s: f64) -> [f64; 2] {
-        let pcurve = &self.halves.used(half).pcurve;
-        let inside = pcurve.domain().clamp(s);
-        let at = pcurve.point(inside);
-        let ground = &self.grounds[&self.halves.all[half].face];
-        match self.grown.get(&self.halves.all[half].edge) {
-            Some(curve) if inside != s => {
-                let p = curve.point(s);
-                ground.nearest([at.x, at.y], &p).unwrap_or([at.x, at.y])
-            }
-            _ => [at.x, at.y],
-        }
     }
 
     /// The same without anything being changed: parameters of the rail and of the edge.

@@ -8,6 +8,7 @@ mod ball;
 mod between;
 mod corners;
 mod folds;
+mod grown;
 mod inset;
 mod planes;
 mod rebuilt;
