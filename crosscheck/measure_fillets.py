@@ -191,6 +191,30 @@ def wavy(rng):
     return [*steps, step("body", "enclose", shapes=[of("walls"), of("roof"), "xy"])]
 
 
+def hollowed(rng):
+    """A prism with straight or curved sides as a wall, open at one end."""
+    steps = rng.choice([prism, curved, frustum])(rng)
+    steps[-1] = {**steps[-1], "id": "base", "name": "base"}
+    wall = round(rng.uniform(1, 3), 2)
+    return [*steps, step("body", "hollow", solid=of("base"), open=[of("base", "face cap 1")], thickness=wall)]
+
+
+def folded(rng):
+    """A folded sheet with a wall."""
+    points, angle = [[0, 0]], 0
+    for _ in range(rng.randint(2, 4)):
+        angle += math.radians(rng.choice([-1, 1]) * rng.uniform(25, 100)) if len(points) > 1 else 0
+        length = rng.uniform(12, 25)
+        x, y = points[-1]
+        points.append([round(x + length * math.cos(angle), 3), round(y + length * math.sin(angle), 3)])
+    drawing = {"plane": "xz", "curves": [{"id": "c", "kind": "polyline", "points": points}]}
+    return [
+        step("o", "drawing", **drawing),
+        step("sheet", "extrude", profile=of("o"), length=round(rng.uniform(10, 25), 3)),
+        step("body", "thicken", surface=of("sheet"), thickness=round(rng.uniform(1.5, 4), 2), side="both"),
+    ]
+
+
 FAMILIES = {
     "prism": prism,
     "frustum": frustum,
@@ -201,6 +225,8 @@ FAMILIES = {
     "curved": curved,
     "lofted": lofted,
     "wavy": wavy,
+    "hollowed": hollowed,
+    "folded": folded,
 }
 
 
@@ -412,7 +438,10 @@ def judge(source, edges, balls, made, room, rng):
         return f"volume {made.volume:.1f}, mesh {mesh.volume:.1f}"
     mine = balls.inner & (balls.miss < SLACK / 3) & (balls.level > 0.97) & (balls.free > radius - SLACK / 3)
     asked = np.linalg.norm(balls.center - balls.at, axis=1) - radius
-    off = np.abs(distances(balls.at, mesh) - asked)[mine]
+    found, _, nearest = igl.point_mesh_squared_distance(balls.at, mesh.vertices, mesh.faces.astype(np.int64))
+    # Where a wall's other side is nearer than the fillet nothing can be told.
+    other_side = (np.sqrt(found) > 0.3 * asked) & (distances(nearest, source) < SLACK / 3)
+    off = np.where(other_side, 0, np.abs(np.sqrt(found) - asked))[mine]
     if (off > SLACK).any():
         return f"{(off > SLACK).sum()} of {mine.sum()} places of edges off by {off.max():.3f}"
     if not room:
