@@ -6,7 +6,7 @@ use geometry::{Domain, GoesOn, NurbsSurface, Point3, SurfaceSide, Vector3, exten
 use topology::Face;
 
 /// Shares of what is asked for by which a surface is made longer, the first that it can.
-const SHARES: [f64; 3] = [1.0, 0.5, 0.2];
+const SHARES: [f64; 6] = [1.0, 0.7, 0.5, 0.35, 0.2, 0.1];
 /// Area per parameter, as a share of what the longer of its sides squared is, below which a surface has no normal.
 const POLE: f64 = 1e-12;
 
@@ -32,14 +32,23 @@ impl Ground {
     pub(crate) fn new(face: &Face, margin: f64) -> Self {
         let closed = face.surface.closes(1e-9);
         let mut surface = Arc::clone(&face.surface);
-        for side in SurfaceSide::ALL {
-            if closed[usize::from(!side.is_u())] {
+        for sides in [[SurfaceSide::UStart, SurfaceSide::UEnd], [SurfaceSide::VStart, SurfaceSide::VEnd]] {
+            if closed[usize::from(!sides[0].is_u())] {
                 continue;
             }
-            let longer =
-                |share: &f64| extended_surface(&surface, side, share * margin, GoesOn::Naturally).ok();
-            if let Some(longer) = SHARES.iter().find_map(longer) {
+            let longer = |surface: &NurbsSurface, side, share: f64| {
+                extended_surface(surface, side, share * margin, GoesOn::Naturally).ok()
+            };
+            // What an arc is made longer by at one end it cannot be at the other: both as far as both can.
+            let both = |share: &f64| longer(&longer(&surface, sides[0], *share)?, sides[1], *share);
+            if let Some(longer) = SHARES.iter().find_map(both) {
                 surface = Arc::new(longer);
+                continue;
+            }
+            for side in sides {
+                if let Some(longer) = SHARES.iter().find_map(|share| longer(&surface, side, *share)) {
+                    surface = Arc::new(longer);
+                }
             }
         }
         Self { surface, closed, sign: if face.reversed { -1.0 } else { 1.0 } }
