@@ -230,6 +230,7 @@ fn mesh_along(
         max_deviation = max_deviation.max(face.deviation);
         faces.push(face.mesh);
     }
+    without_flaps(&mut faces);
     let edges = samples.iter().map(|s| s.iter().map(|(_, p)| *p).collect()).collect();
     let converged = max_deviation <= tolerance.chord;
     Ok((Mesh { positions, faces, edges, max_deviation, converged }, coarse))
@@ -354,7 +355,6 @@ fn triangulate(
         let p = t.map(|i| corners[i as usize].1);
         p[0] != p[1] && p[1] != p[2] && p[2] != p[0]
     });
-    without_flaps(&mut triangles, &corners);
     if face.reversed {
         for t in &mut triangles {
             t.swap(1, 2);
@@ -373,16 +373,20 @@ fn triangulate(
 }
 
 /// Takes away triangles that lie on each other back to back: beside a pole, whose corners are one place, an inner point between
-/// two of them has no others.
-fn without_flaps(triangles: &mut Vec<[u32; 3]>, corners: &[([f64; 2], u32)]) {
-    let places = |t: &[u32; 3]| {
-        let mut places = t.map(|i| corners[i as usize].1);
+/// two of them has no others, and where faces touch along an edge both may leave the same corners over.
+fn without_flaps(faces: &mut [FaceMesh]) {
+    let places = |vertices: &[MeshVertex], t: &[u32; 3]| {
+        let mut places = t.map(|i| vertices[i as usize].position);
         places.sort_unstable();
         places
     };
-    let mut uses: HashMap<[u32; 3], usize> = HashMap::with_capacity(triangles.len());
-    triangles.iter().for_each(|t| *uses.entry(places(t)).or_default() += 1);
-    triangles.retain(|t| uses[&places(t)] == 1);
+    let mut uses: HashMap<[u32; 3], usize> = HashMap::new();
+    for face in faces.iter() {
+        face.triangles.iter().for_each(|t| *uses.entry(places(&face.vertices, t)).or_default() += 1);
+    }
+    for FaceMesh { vertices, triangles, .. } in faces {
+        triangles.retain(|t| uses[&places(vertices, t)] == 1);
+    }
 }
 
 /// Whether some grid lines lie much closer than others.
