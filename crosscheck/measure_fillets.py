@@ -1,6 +1,6 @@
-"""Fillets on random edges of random solids, judged by balls and sampled distances, which share no code with the product.
+"""Fillets and chamfers on random edges of random solids, judged by balls and sampled distances, which share no code with the product.
 
-Use: measure_fillets.py PROGRAM [--seed N] [--count N] [--families a,b] [--tries N] [--keep FOLDER] [--tell-all]
+Use: measure_fillets.py PROGRAM [--seed N] [--count N] [--families a,b] [--tries N] [--keep FOLDER] [--tell-all] [--shape fillet|chamfer]
 It takes minutes and is run by hand, as `measure_walls.py` is, whose tools it takes.
 
 Edges are found as the sharp ones of a fine mesh. At places of the chosen ones the ball is sought that touches the faces on
@@ -331,9 +331,10 @@ class Edges:
 
 
 class Balls:
-    """The balls of a fillet at places of its edges."""
+    """The balls of a fillet, or the flats of a chamfer, at places of its edges."""
 
-    def __init__(self, edges, names, radius):
+    def __init__(self, edges, names, radius, shape="fillet"):
+        self.shape = shape
         mesh = edges.mesh
         where, faces, outer, ends, owner = [], [], [], [], []
         for name in sorted(names):
@@ -356,6 +357,37 @@ class Balls:
         faces = np.array(faces)
         patch = edges.patch[faces]
         normals = mesh.face_normals[faces]
+        if shape == "fillet":
+            self.roll(edges, normals, patch, radius)
+        else:
+            self.lay(edges, normals, patch, radius)
+        self.reach = np.maximum(*(np.linalg.norm(t - self.at, axis=1) for t in self.touch))
+        self.taken = {}
+        far = {n: self.reach[self.owner == n].max() for n in names}
+        self.room_beside = True
+        for name in names:
+            taken = []
+            for own, others in edges.beside(name):
+                # What others take of this edge, and how far this one's strip runs on along others.
+                most = 1.6 * far[name]
+                for other, leaves, length in others:
+                    turn = max(np.linalg.norm(np.cross(own, leaves)), 1e-3)
+                    if other in far:
+                        # A patch in the corner may begin half a radius before that.
+                        half = 0.5 * math.atan2(turn, own @ leaves)
+                        most = max(most, 1.15 * max(far[other], far[name]) / math.tan(half) + 0.6 * radius)
+                    elif own @ leaves < 0:
+                        most = max(most, 1.3 * far[name] / turn)
+                        self.room_beside &= 1.3 * far[name] / turn + SLACK < length
+                taken.append(most + SLACK)
+            self.taken[name] = taken
+        taken = np.array([self.taken[n] for n in self.owner])
+        self.inner = (self.ends > taken).all(axis=1)
+        self.radius = radius
+
+    def roll(self, edges, normals, patch, radius):
+        """Balls that touch both faces, by Newton's method."""
+        mesh = edges.mesh
         a, b = normals[:, 0], normals[:, 1]
         middle = (a + b) / (1 + (a * b).sum(1))[:, None]
         c = self.at - (self.sign * radius)[:, None] * middle
@@ -385,29 +417,40 @@ class Balls:
             c = c + move
         self.center, self.touch, self.level = c, touch, np.minimum(level[0], level[1])
         self.miss = np.maximum(abs(gap[0]), abs(gap[1]))
-        self.reach = np.maximum(*(np.linalg.norm(t - self.at, axis=1) for t in touch))
+        toward = self.at - c
+        self.middle = c + toward * (radius / np.linalg.norm(toward, axis=1))[:, None]
         self.free = distances(c, mesh)
-        self.taken = {}
-        far = {n: self.reach[self.owner == n].max() for n in names}
-        self.room_beside = True
-        for name in names:
-            taken = []
-            for own, others in edges.beside(name):
-                # What others take of this edge, and how far this one's strip runs on along others.
-                most = 1.6 * far[name]
-                for other, leaves, length in others:
-                    turn = max(np.linalg.norm(np.cross(own, leaves)), 1e-3)
-                    if other in far:
-                        # A patch in the corner may begin half a radius before that.
-                        most = max(most, 1.3 * max(far[other], far[name]) / turn + 0.6 * radius)
-                    elif own @ leaves < 0:
-                        most = max(most, 1.3 * far[name] / turn)
-                        self.room_beside &= 1.3 * far[name] / turn + SLACK < length
-                taken.append(most + SLACK)
-            self.taken[name] = taken
-        taken = np.array([self.taken[n] for n in self.owner])
-        self.inner = (self.ends > taken).all(axis=1)
-        self.radius = radius
+
+    def lay(self, edges, normals, patch, size):
+        """Flats between places at a distance from the edge on both faces, in planes about square to it."""
+        mesh = edges.mesh
+        along = np.cross(normals[:, 0], normals[:, 1])
+        along /= np.linalg.norm(along, axis=1)[:, None]
+        touch, off = [], []
+        for side in (0, 1):
+            into = np.cross(along, normals[:, side])
+            # Into the face: away from the other one's outer side of an outer edge.
+            into *= (-np.sign((into * normals[:, 1 - side]).sum(1)) * self.sign)[:, None]
+            q = self.at + into * size
+            for _ in range(20):
+                near = np.empty_like(q)
+                for p in np.unique(patch[:, side]):
+                    mine = patch[:, side] == p
+                    near[mine] = igl.point_mesh_squared_distance(q[mine], mesh.vertices, edges.of_patch(p))[2]
+                away = near - self.at
+                away -= along * (away * along).sum(1)[:, None]
+                q = self.at + away * (size / np.maximum(np.linalg.norm(away, axis=1), 1e-9))[:, None]
+            touch.append(q)
+            off.append(np.linalg.norm(near - q, axis=1))
+        self.touch, self.miss = touch, np.maximum(*off)
+        self.middle = self.center = (touch[0] + touch[1]) / 2
+        self.level = np.ones(len(q))
+        self.free = np.full(len(q), np.inf)
+        for s in np.linspace(0.1, 0.9, 7):
+            p = touch[0] + s * (touch[1] - touch[0])
+            depth = distances(p, mesh)
+            wrong = (inside(p, mesh) != (self.sign > 0)) & (depth > SLACK / 3)
+            self.free[wrong] = -1
 
     def has_room(self):
         """Whether all places away from ends have their ball, and every edge has such a place."""
@@ -437,11 +480,7 @@ def judge(source, edges, balls, made, room, rng):
     if abs(mesh.volume - made.volume) > 0.003 * mesh.volume + 3 * CHORD * mesh.area:
         return f"volume {made.volume:.1f}, mesh {mesh.volume:.1f}"
     mine = balls.inner & (balls.miss < SLACK / 3) & (balls.level > 0.97) & (balls.free > radius - SLACK / 3)
-    asked = np.linalg.norm(balls.center - balls.at, axis=1) - radius
-    found, _, nearest = igl.point_mesh_squared_distance(balls.at, mesh.vertices, mesh.faces.astype(np.int64))
-    # Where a wall's other side is nearer than the fillet nothing can be told.
-    other_side = (np.sqrt(found) > 0.3 * asked) & (distances(nearest, source) < SLACK / 3)
-    off = np.where(other_side, 0, np.abs(np.sqrt(found) - asked))[mine]
+    off = distances(balls.middle, mesh)[mine]
     if (off > SLACK).any():
         return f"{(off > SLACK).sum()} of {mine.sum()} places of edges off by {off.max():.3f}"
     if not room:
@@ -460,7 +499,7 @@ def judge(source, edges, balls, made, room, rng):
     new = distances(where, source) > SLACK
     vertex_ends = np.array([source.vertices[v] for n in set(balls.owner) for v in (edges.named[n][0], edges.named[n][-1])])
     new &= cKDTree(vertex_ends).query(where)[0] > 2.2 * reach
-    if new.any():
+    if new.any() and balls.shape == "fillet":
         p, n = where[new], mesh.face_normals[of_face[new]]
         best = np.full(len(p), np.inf)
         for sign in (1, -1):
@@ -490,7 +529,7 @@ def choose(rng, edges):
     return way, [n for n in names if vertex in (edges.named[n][0], edges.named[n][-1])]
 
 
-def measure(program, folder, family, seed, tries, tally, tell_all):
+def measure(program, folder, family, seed, tries, tally, tell_all, shape):
     rng = random.Random(f"{family} {seed}")
     steps = FAMILIES[family](rng)
     source = Built(program, steps, folder, f"{family}_{seed}", chord=CHORD, topology=True)
@@ -506,9 +545,10 @@ def measure(program, folder, family, seed, tries, tally, tell_all):
         way, chosen = choose(rng, edges)
         radius = round(math.exp(rng.uniform(math.log(0.3), math.log(6))), 2)
         names = edges.chained(chosen)
-        balls = Balls(edges, names, radius)
+        balls = Balls(edges, names, radius, shape)
         room = balls.has_room()
-        last = step("f", "fillet", edges=[of("body", n) for n in chosen], radius=radius)
+        size = {"radius" if shape == "fillet" else "distance": radius}
+        last = step("f", shape, edges=[of("body", n) for n in chosen], **size)
         name = f"{family}_{seed}_{k}"
         made = Built(program, [*steps, last], folder, name, chord=CHORD)
         kind = "room" if room else "tight"
@@ -535,6 +575,7 @@ def main():
     words.add_argument("--tries", type=int, default=5)
     words.add_argument("--families", default=",".join(FAMILIES))
     words.add_argument("--tell-all", action="store_true", help="tells of refusals too where there is less room")
+    words.add_argument("--shape", choices=["fillet", "chamfer"], default="fillet")
     words.add_argument("--keep", default="")
     asked = words.parse_args()
     with tempfile.TemporaryDirectory() as folder:
@@ -543,7 +584,7 @@ def main():
         for family in asked.families.split(","):
             tally = dict.fromkeys(["room", "room built", "tight", "tight built", "wrong", "slow", "none"], 0)
             for n in range(asked.count):
-                measure(asked.program, folder, family, asked.seed + n, asked.tries, tally, asked.tell_all)
+                measure(asked.program, folder, family, asked.seed + n, asked.tries, tally, asked.tell_all, asked.shape)
             share = 100 * tally["room built"] / max(1, tally["room"])
             print(
                 f"== {family}: {tally['room built']} of {tally['room']} with room ({share:.1f} %), "

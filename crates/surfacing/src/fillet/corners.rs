@@ -161,7 +161,7 @@ impl<'a> Corners<'a> {
                     .ball(vertex, &fan)
                     .or_else(|refused| self.set_back(vertex, &fan).map_err(|_| refused)),
                 super::track::Profile::Flat { .. } if count == 3 => self.point(vertex, &fan),
-                super::track::Profile::Flat { .. } => Err(mixed()),
+                super::track::Profile::Flat { .. } => self.set_back(vertex, &fan),
             },
             _ => Err(mixed()),
         }

@@ -10,6 +10,7 @@ use topology::{Face, Loop, OrientedEdge, VertexId, pcurve_on};
 use super::corners::{Corners, Plan, side_after};
 use super::planes::area;
 use super::rebuilt::Rebuilt;
+use super::track::Profile;
 use crate::ground::Ground;
 use crate::halves::Fan;
 use crate::patch::{Agrees, Beside, EdgeReached, Patch, PatchEdge, patch};
@@ -26,8 +27,9 @@ const FOLLOWS: f64 = 0.1;
 /// Strips that end before a vertex, in the order in which they lie about it.
 pub(super) struct Setback {
     pub(super) rails: Vec<(usize, bool)>,
-    /// Between every strip and the next one.
-    springs: Vec<Spring>,
+    /// Between every strip and the next one, where they do not end at one place.
+    springs: Vec<Option<Spring>>,
+    agrees: Agrees,
     at: Point3,
 }
 
@@ -37,6 +39,8 @@ struct Spring {
     /// The half-edge at whose beginning it stands in the face's loop, which runs against it.
     before: usize,
     pcurve: NurbsCurve,
+    /// A direction in the face's parameters to where it stays.
+    away: Vector3,
     vertices: [VertexId; 2],
 }
 
@@ -50,6 +54,7 @@ impl Corners<'_> {
         let rails: Vec<usize> = (0..count).map(|i| self.rail(fan, i)).collect::<Result<_, _>>()?;
         let at_ends: Vec<bool> = fan.spokes.iter().map(|s| s.at_end).collect();
         let after: Vec<usize> = fan.spokes.iter().map(|s| side_after(*s)).collect();
+        let is_round = self.rails[rails[0]].track.profile == Profile::Arc;
         // Where each strip meets the one before it and the one after it.
         let mut met = vec![[0.0; 2]; count];
         for i in 0..count {
@@ -66,7 +71,7 @@ impl Corners<'_> {
             // Not before its own end, where all edges are blunt.
             let from = far(far(met[i][0], met[i][1]), self.end_of(rails[i], at_ends[i]));
             let speed = track.guide.velocity(from).norm().max(f64::MIN_POSITIVE);
-            let by = BEFORE * (track.size)(from) / speed;
+            let by = if is_round { BEFORE * (track.size)(from) / speed } else { 0.0 };
             let t = if at_ends[i] { from - by } else { from + by };
             if t <= track.own.start || t >= track.own.end {
                 return Err(track.too_large(from));
@@ -81,20 +86,35 @@ impl Corners<'_> {
         for i in 0..count {
             let j = (i + 1) % count;
             let sides = [after[i], 1 - after[j]];
+            let corner = fan.corners[i];
+            let (here, there) = (places[i][sides[0]], places[j][sides[1]]);
+            let apart = self.vertices[here.index()].point - self.vertices[there.index()].point;
+            if apart.norm() <= self.tolerance.join {
+                places[j][sides[1]] = here;
+                springs.push(None);
+                continue;
+            }
             let control = [
                 self.toward(rails[i], sides[0], ends[i].0, met[i][1]),
                 self.toward(rails[j], sides[1], ends[j].0, met[j][0]),
             ];
-            let [Some([a, b]), Some([d, c])] = control else { return Err(self.rails[rails[i]].track.too_large(ends[i].0)) };
+            let [Some([a, b]), Some([d, c])] = control else {
+                return Err(self.rails[rails[i]].track.too_large(ends[i].0));
+            };
             // Where the face closes, both on one turn of it.
             let ground = self.rails[rails[i]].track.grounds[sides[0]];
-            let there = ground.on_turn_of(d, a);
-            let [c, d] = [c, d].map(|p| [0, 1].map(|k| p[k] + there[k] - d[k]));
-            let points = [a, b, c, d].map(|[u, v]| Point3::new(u, v, 0.0));
-            let pcurve = NurbsCurve::try_new(KnotVector::bezier(3), &points, None)?;
-            let corner = fan.corners[i];
-            let vertices = [places[i][sides[0]], places[j][sides[1]]];
-            springs.push(Spring { face: corner.face, before: corner.leaving, pcurve, vertices });
+            let turned = ground.on_turn_of(d, a);
+            let [c, d] = [c, d].map(|p| [0, 1].map(|k| p[k] + turned[k] - d[k]));
+            let control = if is_round { vec![a, b, c, d] } else { vec![a, d] };
+            let points: Vec<Point3> = control.iter().map(|p| Point3::new(p[0], p[1], 0.0)).collect();
+            let pcurve = NurbsCurve::try_new(KnotVector::bezier(points.len() - 1), &points, None)?;
+            springs.push(Some(Spring {
+                face: corner.face,
+                before: corner.leaving,
+                pcurve,
+                away: away(&[a, b, c, d]),
+                vertices: [here, there],
+            }));
         }
         for i in 0..count {
             let t = ends[i].0;
@@ -103,7 +123,8 @@ impl Corners<'_> {
         }
         let rails = rails.into_iter().zip(at_ends).collect();
         let at = self.halves.shell.vertex(vertex).point;
-        self.plans.push(Plan::Setback(Setback { rails, springs, at }));
+        let agrees = if is_round { Agrees::Tangent } else { Agrees::Position };
+        self.plans.push(Plan::Setback(Setback { rails, springs, agrees, at }));
         Ok(())
     }
 
@@ -132,25 +153,27 @@ impl Rebuilt<'_> {
             // As the corner's outer side is seen, from the side before a strip to the side after it.
             let (middle, inside) = (strip.domain().0.at(0.5), used.pcurve.start().x);
             let into = if middle > inside { Vector3::x() } else { -Vector3::x() };
-            around.push((self.beside(&used, strip, into)?, OrientedEdge { forward: at_end, ..used }));
-            let spring = &setback.springs[i];
+            let agrees = setback.agrees;
+            around.push((
+                self.beside(&used, strip, into, agrees)?,
+                OrientedEdge { forward: at_end, ..used },
+            ));
+            let Some(spring) = &setback.springs[i] else { continue };
             let ground = &self.grounds[&spring.face];
             let curve = image(ground, &spring.pcurve, FOLLOWS * self.tolerance.fit)?;
             let surface = Arc::clone(&ground.surface);
             let [start, end] = spring.vertices;
             let edge = self.put(curve, start, end);
             let used = OrientedEdge { edge, forward: true, pcurve: spring.pcurve.clone() };
-            // What is left of the face lies away from the corner where the two lines would meet.
-            let [a, b, c, d] = spring.pcurve.control_points()[..] else { return Err(refused()) };
-            let into = nalgebra::center(&a, &d) - nalgebra::center(&b, &c);
-            around.push((self.beside(&used, surface, into)?, used.clone()));
+            around.push((self.beside(&used, surface, spring.away, agrees)?, used.clone()));
             self.inserts.insert(spring.before, OrientedEdge { forward: false, ..used });
         }
         let edges: Vec<PatchEdge> = around.iter().map(|a| a.0.clone()).collect();
         let how = Patch { curves: &[], points: &[], tension: 0.0, name: &role };
         let patched = patch(&edges, &how, self.tolerance).map_err(|_| refused())?;
         let off = |e: &EdgeReached| {
-            e.gap > self.tolerance.join || e.meets.is_none_or(|m| m.angle.0 > TANGENT)
+            let is_tangent = || e.meets.is_some_and(|m| m.angle.0 <= TANGENT);
+            e.gap > self.tolerance.join || (setback.agrees == Agrees::Tangent && !is_tangent())
         };
         if patched.edges.iter().any(off) {
             return Err(refused());
@@ -173,13 +196,25 @@ impl Rebuilt<'_> {
 
     /// An edge of a patch that is to be tangent to a surface on which it lies, which leads away from the patch along a
     /// direction of its parameters.
-    fn beside(&self, used: &OrientedEdge, surface: Arc<NurbsSurface>, into: Vector3) -> Result<PatchEdge, SurfacingError> {
+    fn beside(
+        &self,
+        used: &OrientedEdge,
+        surface: Arc<NurbsSurface>,
+        into: Vector3,
+        agrees: Agrees,
+    ) -> Result<PatchEdge, SurfacingError> {
         let curve = self.edges[used.edge.index()].curve.clone().ok_or(SurfacingError::Empty)?;
         let along = used.pcurve.velocity(used.pcurve.domain().at(0.5));
         let left = along.x * into.y - along.y * into.x > 0.0;
         let beside = Beside { surface, pcurve: used.pcurve.clone(), left };
-        Ok(PatchEdge { curve, beside: Some(beside), agrees: Agrees::Tangent, number: 1 })
+        Ok(PatchEdge { curve, beside: Some(beside), agrees, number: 1 })
     }
+}
+
+/// Away from the corner at which two lines meet that go over into each other by a curve with four control points.
+fn away(control: &[[f64; 2]; 4]) -> Vector3 {
+    let [a, b, c, d] = control.map(|[u, v]| Vector3::new(u, v, 0.0));
+    (a + d) - (b + c)
 }
 
 /// A curve in a ground's parameter plane as it lies in space, by the same parameter.
