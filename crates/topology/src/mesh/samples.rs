@@ -11,6 +11,8 @@ use crate::{Shell, VertexId};
 const MAX_HALVINGS: u32 = 14;
 /// Parts of a span at whose ends a chord is held against the curve.
 const PER_SPAN: usize = 4;
+/// Share of the chord tolerance within which it does not matter how a curve turns.
+const TINY: f64 = 0.01;
 
 /// Grid lines of a face's surface in u and in v.
 pub(super) type Lines = (Vec<f64>, Vec<f64>);
@@ -58,7 +60,32 @@ pub(super) fn edge_samples(shell: &Shell, lines: &[Lines], tolerance: MeshTolera
         });
         *along = std::iter::once(first).chain(divided).collect();
     }
+    for (edge, along) in shell.edges().iter().zip(&mut samples) {
+        if let Some(curve) = &edge.curve {
+            drop_crowded(curve, along, TINY * tolerance.chord);
+        }
+    }
     samples
+}
+
+/// Takes away what is nearer to the place before it, or to the end, than anybody sees: where a curve all but stands still, grid
+/// lines of its faces would crowd it with places that are one in a file of triangles.
+fn drop_crowded(curve: &NurbsCurve, along: &mut Vec<f64>, tiny: f64) {
+    let Some((&last, _)) = along.split_last() else { return };
+    if curve.polygon_length() <= along.len() as f64 * tiny {
+        return;
+    }
+    let end = curve.point(last);
+    let mut before = None;
+    along.retain(|&t| {
+        let p = curve.point(t);
+        let crowded = |q: Point3| (p - q).norm() <= tiny;
+        let kept = t == last || before.is_none() || !(before.is_some_and(crowded) || crowded(end));
+        if kept {
+            before = Some(p);
+        }
+        kept
+    });
 }
 
 /// Inner parameters of an edge so that chords stay within the tolerance. Knots at which it may have a kink are among them;
@@ -109,7 +136,10 @@ fn halve(curve: &NurbsCurve, places: &[Place], tolerance: MeshTolerance, depth: 
         off <= tolerance.chord
     };
     let turned = |p: &Place| curve.degree() > 1 && first.tangent.angle(&p.tangent) > tolerance.angle;
-    let follows = between.iter().all(|p| beside(p) && !turned(p)) && !turned(last);
+    // What turns within next to nothing, as at a cusp, is seen by nobody.
+    let tiny = TINY * tolerance.chord;
+    let is_tiny = chord.norm() <= tiny && between.iter().all(|p| (p.point - first.point).norm() <= tiny);
+    let follows = is_tiny || (between.iter().all(|p| beside(p) && !turned(p)) && !turned(last));
     if follows || depth >= MAX_HALVINGS {
         return;
     }
