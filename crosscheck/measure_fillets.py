@@ -497,8 +497,11 @@ def judge(source, edges, balls, made, room, rng):
         return f"{changed.sum()} of {far.sum()} places away from the fillets changed"
     where, of_face = trimesh.sample.sample_surface(mesh, PLACES, seed=int(rng.integers(1 << 30)))
     new = distances(where, source) > SLACK
-    vertex_ends = np.array([source.vertices[v] for n in set(balls.owner) for v in (edges.named[n][0], edges.named[n][-1])])
-    new &= cKDTree(vertex_ends).query(where)[0] > 2.2 * reach
+    for name in set(balls.owner):
+        # What runs out beyond a corner may lie on a ball that reaches out of the solid there.
+        for end, taken in zip((0, -1), balls.taken[name]):
+            corner = source.vertices[edges.named[name][end]]
+            new &= np.linalg.norm(where - corner, axis=1) > max(2.2 * reach, 1.5 * taken)
     if new.any() and balls.shape == "fillet":
         p, n = where[new], mesh.face_normals[of_face[new]]
         best = np.full(len(p), np.inf)
