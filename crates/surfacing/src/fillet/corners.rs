@@ -392,7 +392,17 @@ impl<'a> Corners<'a> {
             let track = &self.rails[rails[k]].track;
             track.section(ts[k]).ok_or_else(|| track.too_large(ts[k]))
         };
-        let (here, there) = (section(0)?, section(1)?);
+        let (mut here, mut there) = (section(0)?, section(1)?);
+        // Faces that bend by next to nothing between the two, as drawn curves do, leave them apart by as little.
+        let turned = sides[0] != sides[1];
+        let apart = here.apart(&there.turned(turned));
+        let bound = LEVEL * (self.rails[rails[0]].track.size)(ts[0]);
+        if apart > self.tolerance.fit && apart <= bound {
+            let middle = here.halfway(&there.turned(turned));
+            self.rails[rails[0]].track.lean(ts[0], &middle);
+            self.rails[rails[1]].track.lean(ts[1], &middle.turned(turned));
+            (here, there) = (section(0)?, section(1)?);
+        }
         for k in 0..2 {
             let own = if k == 0 { sides } else { sides.map(|s| 1 - s) };
             let (a, b) = (here.contacts[own[0]].point, there.contacts[own[1]].point);

@@ -29,6 +29,9 @@ const STANDS: f64 = 1e-6;
 const ROUND: f64 = 0.02;
 const AGAIN: f64 = 0.25;
 
+/// Over how many sizes sections are led to those of what follows.
+const LEANING: f64 = 2.0;
+
 /// What a section is.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(super) enum Profile {
@@ -67,6 +70,32 @@ pub(super) struct Pole {
 }
 
 impl Section {
+    /// With its sides the other way round.
+    pub(super) fn turned(&self, turned: bool) -> Self {
+        let [a, b] = self.contacts;
+        if turned { Self { contacts: [b, a], ..*self } } else { *self }
+    }
+
+    /// How far its contacts are from another one's, in millimetres.
+    pub(super) fn apart(&self, other: &Self) -> f64 {
+        let apart = |k: usize| (self.contacts[k].point - other.contacts[k].point).norm();
+        apart(0).max(apart(1))
+    }
+
+    /// The section halfway to another one.
+    pub(super) fn halfway(&self, other: &Self) -> Self {
+        let contacts = [0, 1].map(|k| {
+            let point = nalgebra::center(&self.contacts[k].point, &other.contacts[k].point);
+            Contact { point, ..self.contacts[k] }
+        });
+        Self {
+            contacts,
+            centre: nalgebra::center(&self.centre, &other.centre),
+            apex: nalgebra::center(&self.apex, &other.apex),
+            weight: 0.5 * (self.weight + other.weight),
+        }
+    }
+
     /// As a section of a strip that ends at a pole.
     pub(super) fn cut_at(&self, profile: Profile, pole: &Pole) -> Option<Cross> {
         let own = self.contacts[1 - pole.side];
@@ -133,6 +162,26 @@ pub(super) struct Track<'a> {
     /// they are in a bend that is about as tight as the ball.
     held: Cell<Option<usize>>,
     known: RefCell<Vec<(f64, Section)>>,
+    /// Where sections are led to those of what follows.
+    leans: RefCell<Vec<Lean>>,
+}
+
+/// Sections led to another one at a parameter: by how much there, less and less over the parameters on either side of it.
+struct Lean {
+    at: f64,
+    over: f64,
+    contacts: [Vector3; 2],
+    centre: Vector3,
+    apex: Vector3,
+    weight: f64,
+}
+
+impl Lean {
+    /// How much of it counts.
+    fn share(&self, t: f64) -> f64 {
+        let s = ((t - self.at) / self.over).abs().min(1.0);
+        (1.0 - s) * (1.0 - s) * (1.0 + 2.0 * s)
+    }
 }
 
 impl<'a> Track<'a> {
@@ -158,6 +207,7 @@ impl<'a> Track<'a> {
             joints: [None; 2],
             held: Cell::new(None),
             known: RefCell::default(),
+            leans: RefCell::default(),
         }
     }
 
@@ -185,9 +235,45 @@ impl<'a> Track<'a> {
         let near = nearest.map(|(_, s)| s.contacts.map(|c| c.at));
         // The edge itself tells on which turn of a closed surface it is.
         let guess = self.guess(t);
-        let found = guess.and_then(|g| self.solved(t, g)).or_else(|| self.solved(t, near?))?;
+        let mut found = guess.and_then(|g| self.solved(t, g)).or_else(|| self.solved(t, near?))?;
+        for lean in self.leans.borrow().iter().filter(|l| l.share(t) > 0.0) {
+            found = self.led(found, lean, lean.share(t));
+        }
         self.known.borrow_mut().push((t, found));
         Some(found)
+    }
+
+    /// Leads sections to another one at a parameter, where a face goes on with a bend that is too small for a corner: half way on
+    /// either side of it, so that the strips are one there.
+    pub(super) fn lean(&self, at: f64, to: &Section) {
+        let Some(own) = self.section(at) else { return };
+        let speed = self.guide.velocity(at).norm().max(f64::MIN_POSITIVE);
+        let over = (LEANING * (self.size)(at) / speed).min(0.5 * self.own.length());
+        let lean = Lean {
+            at,
+            over,
+            contacts: [0, 1].map(|k| to.contacts[k].point - own.contacts[k].point),
+            centre: to.centre - own.centre,
+            apex: to.apex - own.apex,
+            weight: to.weight - own.weight,
+        };
+        self.leans.borrow_mut().push(lean);
+        self.known.borrow_mut().clear();
+    }
+
+    fn led(&self, section: Section, lean: &Lean, share: f64) -> Section {
+        let contacts = [0, 1].map(|k| {
+            let (ground, way) = (self.grounds[k], lean.contacts[k] * share);
+            let at = ground.moved(section.contacts[k].at, &way);
+            let at = ground.nearest(at, &(section.contacts[k].point + way)).unwrap_or(at);
+            Contact { at, point: ground.point(at) }
+        });
+        Section {
+            contacts,
+            centre: section.centre + lean.centre * share,
+            apex: section.apex + lean.apex * share,
+            weight: section.weight + lean.weight * share,
+        }
     }
 
     /// Parameters on both faces near a section's ends, from the faces' tangent planes at the edge.
