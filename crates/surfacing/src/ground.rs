@@ -2,7 +2,9 @@
 
 use std::sync::Arc;
 
-use geometry::{Domain, GoesOn, NurbsSurface, Point3, SurfaceSide, Vector3, extended_surface};
+use geometry::{
+    Domain, GoesOn, NurbsSurface, Point3, SurfaceSide, Vector3, closest_on_surface, extended_surface,
+};
 use topology::Face;
 
 /// Shares of what is asked for by which a surface is made longer, the first that it can.
@@ -145,6 +147,12 @@ impl Ground {
             }
         }
         self.holds(at).then_some(at)
+    }
+
+    /// How far a place is off the nearest one, above 0 on the outer side; 0 where that has no normal.
+    pub(crate) fn height(&self, place: &Point3) -> f64 {
+        let foot = closest_on_surface(&self.surface, place);
+        self.place(foot.parameters).map_or(0.0, |at| (place - at.point).dot(&at.normal))
     }
 
     /// Bounds within which parameters may be looked for; a whole turn more either way where the surface closes.

@@ -18,8 +18,8 @@ pub(super) struct Ball {
 impl Ball {
     /// The part that holds all places, which lie on the sphere; `None` where they span too much of it.
     pub(super) fn about(centre: Point3, radius: f64, places: &[Point3]) -> Option<Self> {
-        let toward: Vector3 = places.iter().map(|p| (p - centre).normalize()).sum();
-        let frame = Frame::square_to(centre, toward.try_normalize(1e-6)?)?;
+        let ways: Vec<Vector3> = places.iter().map(|p| (p - centre).normalize()).collect();
+        let frame = Frame::square_to(centre, middle_of(&ways)?)?;
         let mut out = Self { frame, radius, half: 0.0 };
         let most = (0.5 * MOST).tan();
         for place in places {
@@ -37,7 +37,8 @@ impl Ball {
         let (own, square) = ([-a, -0.5 * a, 0.5 * a, a], [a * a, 0.0, 0.0, a * a]);
         let point = |i: usize, j: usize| {
             let weight = 1.0 + square[i] + square[j];
-            let at = self.frame.x * (2.0 * own[i]) + self.frame.y * (2.0 * own[j]) + self.frame.z * (2.0 - weight);
+            let at =
+                self.frame.x * (2.0 * own[i]) + self.frame.y * (2.0 * own[j]) + self.frame.z * (2.0 - weight);
             let p = self.frame.origin.coords * weight + at * self.radius;
             Homogeneous::new(p.x, p.y, p.z, weight)
         };
@@ -53,4 +54,17 @@ impl Ball {
         let scale = (1.0 + d.z).max(f64::EPSILON);
         [d.x / scale, d.y / scale]
     }
+}
+
+/// The direction from which the farthest of others is nearest (Badoiu and Clarkson, Smaller core-sets for balls, SODA 2003, from
+/// memory): the mean of those around a needle's tip may lie to one side of it.
+fn middle_of(ways: &[Vector3]) -> Option<Vector3> {
+    /// Steps toward the farthest one, shorter and shorter.
+    const STEPS: usize = 200;
+    let mut middle = ways.iter().sum::<Vector3>().try_normalize(1e-9)?;
+    for step in 1..=STEPS {
+        let farthest = ways.iter().min_by(|a, b| a.dot(&middle).total_cmp(&b.dot(&middle)))?;
+        middle = (middle + (farthest - middle) / (step + 1) as f64).try_normalize(1e-9)?;
+    }
+    Some(middle)
 }

@@ -21,6 +21,8 @@ use crate::halves::{Fan, Halves, Spoke};
 pub(super) const LOOKED_AT: usize = 8;
 /// Share of the join tolerance within which places are one.
 const SAME: f64 = 0.1;
+/// Share of the radius within which balls at a corner are one, so that what touches them is tangent to about a tenth of a degree.
+const ONE_BALL: f64 = 0.002;
 /// Share of what a strip's end takes up by which the strip is longer.
 const BEYOND: f64 = 0.2;
 
@@ -98,6 +100,8 @@ pub(super) struct Corners<'a> {
     pub(super) grown: BTreeMap<EdgeId, NurbsCurve>,
     /// How far edges are run on at most, in millimetres.
     pub(super) margin: f64,
+    /// By how much of their radius strips end before a patch.
+    pub(super) before: f64,
     /// Where strips of tight bends end.
     pub(super) poles: BTreeMap<usize, Pole>,
     pub(super) ends: BTreeMap<(usize, bool), Ended>,
@@ -589,7 +593,7 @@ impl<'a> Corners<'a> {
             let track = &self.rails[rail].track;
             let t = closest_on_curve(&track.guide, &centre).parameter;
             let section = track.section(t).ok_or_else(|| track.too_large(t))?;
-            if (section.centre - centre).norm() > self.tolerance.join {
+            if (section.centre - centre).norm() > self.tolerance.fit.min(ONE_BALL * radius) {
                 return Err(SurfacingError::FilletCorner { at: self.place(vertex) });
             }
             sections.push((t, section));

@@ -141,5 +141,4 @@ impl Corners<'_> {
             _ => [at.x, at.y],
         }
     }
-
 }

@@ -34,6 +34,7 @@ use crate::side::Side;
 use corners::{Corners, Rail};
 use planes::{with_even_planes, with_planes_joined};
 use rebuilt::Rebuilt;
+use setback::BEFORE;
 use strip::strip;
 use track::{Near, Profile, Track, longer};
 
@@ -121,6 +122,15 @@ enum Guides {
     GoOn,
 }
 
+/// How strips end.
+struct RunOn {
+    guides: Guides,
+    /// How much longer faces and edges are made, in millimetres.
+    margin: f64,
+    /// By how much of their radius strips end before a patch.
+    before: f64,
+}
+
 /// Edges that follow each other along their tangents, in order, each with whether it is run along its direction.
 type Chain = Vec<(EdgeId, bool)>;
 
@@ -201,7 +211,18 @@ fn rounded_in_turn(
         let (these, later): (Vec<Chain>, Vec<Chain>) =
             chains.into_iter().partition(|c| now.contains(&c[0].0));
         let round = |guides: Guides, margin: f64| {
-            round_chains(&halves, &these, &kinds, rounding, guides, margin, tolerance)
+            let made = |before| {
+                let run_on = RunOn { guides, margin, before };
+                round_chains(&halves, &these, &kinds, rounding, &run_on, tolerance)
+            };
+            let mut first = made(BEFORE[0]);
+            for before in &BEFORE[1..] {
+                if !matches!(first, Err(SurfacingError::FilletCorner { .. })) {
+                    break;
+                }
+                first = made(*before).or(first);
+            }
+            first
         };
         let [near, far] = margins(&halves, &these, rounding);
         let made = match round(Guides::RunOn, near) {
@@ -211,7 +232,8 @@ fn rounded_in_turn(
         };
         // Where what is beside an edge's end goes on almost as the edge does, the strip ends far from it; what is made longer by
         // more than it has to be may leave what it is to lie on.
-        let farther = std::iter::successors(Some(2.0 * near), |m| Some(2.0 * m)).take_while(|m| *m < 2.0 * far);
+        let farther =
+            std::iter::successors(Some(2.0 * near), |m| Some(2.0 * m)).take_while(|m| *m < 2.0 * far);
         let (made, deviation) = made.or_else(|refused| {
             let mut farther = farther.filter_map(|margin| round(Guides::RunOn, margin.min(far)).ok());
             farther.next().ok_or(refused)
@@ -463,7 +485,8 @@ fn margins(halves: &Halves<'_>, chains: &[Chain], rounding: &Rounding<'_>) -> [f
             let fan = halves.fan(if at_end { ends.end } else { ends.start });
             let (Some(own), Some(fan)) = (halves.leaves(spoke), fan) else { continue };
             for other in fan.spokes.iter().filter(|s| s.edge != edge) {
-                let (Some(leaves), Some(curve)) = (halves.leaves(*other), &halves.shell.edge(other.edge).curve)
+                let (Some(leaves), Some(curve)) =
+                    (halves.leaves(*other), &halves.shell.edge(other.edge).curve)
                 else {
                     continue;
                 };
@@ -482,8 +505,7 @@ fn round_chains(
     chains: &[Chain],
     kinds: &BTreeMap<EdgeId, bool>,
     rounding: &Rounding<'_>,
-    guides: Guides,
-    margin: f64,
+    &RunOn { guides, margin, before }: &RunOn,
     tolerance: &Tolerance,
 ) -> Result<(rebuilt::Made, f64), SurfacingError> {
     let shell = halves.shell;
@@ -558,6 +580,7 @@ fn round_chains(
         trims: BTreeMap::new(),
         grown: BTreeMap::new(),
         margin,
+        before,
         poles: BTreeMap::new(),
         ends: BTreeMap::new(),
         plans: Vec::new(),

@@ -4,8 +4,8 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use geometry::{Domain, Frame, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance};
-use topology::{EdgeId, Face, Loop, OrientedEdge, Shell, VertexId};
+use geometry::{Domain, Frame, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3};
+use topology::{EdgeId, Face, Loop, OrientedEdge, Shell, VertexId, straight_pcurve};
 
 use crate::SurfacingError;
 use crate::halves::{Half, Halves};
@@ -177,6 +177,14 @@ fn joined(halves: &Halves<'_>, faces: &[usize], plane: &Frame) -> Result<Face, S
     }
     // The outer one goes round to the left, and is the first.
     loops.sort_by(|a, b| b.0.total_cmp(&a.0));
+    let surface = over(plane, low, high)?;
+    let role = shell.faces()[faces[0]].role.clone();
+    let loops = loops.into_iter().map(|l| l.1).collect();
+    Ok(Face { surface: Arc::new(surface), loops, reversed: false, role })
+}
+
+/// A plane over a part of its coordinates and somewhat beyond, with those as its parameters.
+fn over(plane: &Frame, low: [f64; 2], high: [f64; 2]) -> Result<NurbsSurface, SurfacingError> {
     let margin = [0, 1].map(|k| MARGIN * (high[k] - low[k]));
     let corner = |u: usize, v: usize| {
         let at = [u, v].map(|k| k == 1);
@@ -185,10 +193,35 @@ fn joined(halves: &Halves<'_>, faces: &[usize], plane: &Frame) -> Result<Face, S
     };
     let flat = NurbsSurface::bilinear(corner(0, 0), corner(1, 0), corner(0, 1), corner(1, 1));
     let knots = |k: usize| KnotVector::bezier(1).over(Domain::new(low[k] - margin[k], high[k] + margin[k]));
-    let surface = NurbsSurface::from_homogeneous(knots(0), knots(1), flat.homogeneous().to_vec())?;
-    let role = shell.faces()[faces[0]].role.clone();
-    let loops = loops.into_iter().map(|l| l.1).collect();
-    Ok(Face { surface: Arc::new(surface), loops, reversed: false, role })
+    Ok(NurbsSurface::from_homogeneous(knots(0), knots(1), flat.homogeneous().to_vec())?)
+}
+
+/// A flat face inside straight edges, each with where it begins and ends as it is run along; the edges go round to the left as the
+/// face's outer side is seen.
+pub(super) fn facet(
+    edges: &[(EdgeId, bool, Domain, [Point3; 2])],
+    role: &str,
+) -> Result<Face, SurfacingError> {
+    let places: Vec<Point3> = edges.iter().map(|e| e.3[0]).collect();
+    let flat = |p: &Point3, q: &Point3| (p - places[0]).cross(&(q - places[0]));
+    let area: Vector3 = places.windows(2).map(|w| flat(&w[0], &w[1])).sum();
+    let plane = Frame::square_to(places[0], area).ok_or(SurfacingError::Empty)?;
+    let at = |p: &Point3| {
+        let d = plane.coordinates(p);
+        [d.x, d.y]
+    };
+    let (mut low, mut high) = ([f64::MAX; 2], [f64::MIN; 2]);
+    let mut used = Vec::with_capacity(edges.len());
+    for &(edge, forward, domain, ends) in edges {
+        let [a, b] = ends.map(|p| at(&p));
+        for k in 0..2 {
+            (low[k], high[k]) = (low[k].min(a[k]), high[k].max(a[k]));
+        }
+        let (from, to) = if forward { (a, b) } else { (b, a) };
+        used.push(OrientedEdge { edge, forward, pcurve: straight_pcurve(domain, from, to)? });
+    }
+    let surface = Arc::new(over(&plane, low, high)?);
+    Ok(Face { surface, loops: vec![Loop { edges: used }], reversed: false, role: role.to_owned() })
 }
 
 /// Twice the area that a loop goes round, about; negative where it goes round to the right.

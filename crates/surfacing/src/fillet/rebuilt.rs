@@ -31,7 +31,7 @@ pub(super) struct Rebuilt<'a> {
     pub(super) tolerance: &'a Tolerance,
     strips: Vec<Strip>,
     pub(super) surfaces: Vec<Arc<NurbsSurface>>,
-    vertices: Vec<Vertex>,
+    pub(super) vertices: Vec<Vertex>,
     pub(super) edges: Vec<Edge>,
     trims: BTreeMap<(EdgeId, bool), (f64, VertexId)>,
     /// Edges that are run on.
@@ -103,7 +103,12 @@ impl<'a> Rebuilt<'a> {
     }
 
     /// An edge; without a curve at a pole.
-    pub(super) fn put(&mut self, curve: impl Into<Option<NurbsCurve>>, start: VertexId, end: VertexId) -> EdgeId {
+    pub(super) fn put(
+        &mut self,
+        curve: impl Into<Option<NurbsCurve>>,
+        start: VertexId,
+        end: VertexId,
+    ) -> EdgeId {
         self.edges.push(Edge { curve: curve.into(), start, end, tolerance: 0.0 });
         EdgeId(self.edges.len() as u32 - 1)
     }

@@ -2,25 +2,31 @@
 //! lines in which they touch a face run over into each other, and what is left open between them is filled by a patch that is
 //! tangent to strips and faces all around (Varady and Rockwood, Geometric construction for setback vertex blending, CAD 29, 1997).
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use geometry::{KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3, fit_function};
-use topology::{Face, Loop, OrientedEdge, VertexId, pcurve_on};
+use geometry::{Domain, KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3, as_line, fit_function};
+use topology::{EdgeId, Face, Loop, MeshTolerance, OrientedEdge, Vertex, VertexId, mesh, pcurve_on};
 
 use super::corners::{Corners, Plan, side_after};
-use super::planes::area;
+use super::planes::{area, facet};
 use super::rebuilt::Rebuilt;
 use super::track::Profile;
+use crate::SurfacingError;
 use crate::ground::Ground;
 use crate::halves::Fan;
 use crate::patch::{Agrees, Beside, EdgeReached, Patch, PatchEdge, patch};
-use crate::SurfacingError;
 
-/// By how much of its radius a strip ends before the farther one of the places where it meets those beside it.
-const BEFORE: f64 = 0.5;
+/// By how much of its radius a strip ends before the farther one of the places where it meets those beside it: at first, and where
+/// the patch then bulges out of the faces around it.
+pub(super) const BEFORE: [f64; 3] = [0.1, 0.25, 1.0];
 /// Largest angle in radians, half a degree, at which the patch may meet what is around it.
 const TANGENT: f64 = 0.5 * std::f64::consts::PI / 180.0;
 
+/// Places of a patch at which is looked where it lies.
+const LOOKED_AT: usize = 400;
+/// How many times the join tolerance a patch may lie outside of the faces around it.
+const BULGES: f64 = 1.5;
 /// Share of the fit tolerance within which a line on a face follows it.
 const FOLLOWS: f64 = 0.1;
 
@@ -30,6 +36,7 @@ pub(super) struct Setback {
     /// Between every strip and the next one, where they do not end at one place.
     springs: Vec<Option<Spring>>,
     agrees: Agrees,
+    is_outer: bool,
     at: Point3,
 }
 
@@ -71,7 +78,7 @@ impl Corners<'_> {
             // Not before its own end, where all edges are blunt.
             let from = far(far(met[i][0], met[i][1]), self.end_of(rails[i], at_ends[i]));
             let speed = track.guide.velocity(from).norm().max(f64::MIN_POSITIVE);
-            let by = if is_round { BEFORE * (track.size)(from) / speed } else { 0.0 };
+            let by = if is_round { self.before * (track.size)(from) / speed } else { 0.0 };
             let t = if at_ends[i] { from - by } else { from + by };
             if t <= track.own.start || t >= track.own.end {
                 return Err(track.too_large(from));
@@ -121,10 +128,11 @@ impl Corners<'_> {
             let both = [after[i], 1 - after[i]].map(|side| (t, places[i][side]));
             self.set_end((rails[i], at_ends[i]), after[i], both, &[]);
         }
+        let is_outer = self.rails[rails[0]].track.side < 0.0;
         let rails = rails.into_iter().zip(at_ends).collect();
         let at = self.halves.shell.vertex(vertex).point;
         let agrees = if is_round { Agrees::Tangent } else { Agrees::Position };
-        self.plans.push(Plan::Setback(Setback { rails, springs, agrees, at }));
+        self.plans.push(Plan::Setback(Setback { rails, springs, agrees, is_outer, at }));
         Ok(())
     }
 
@@ -154,10 +162,7 @@ impl Rebuilt<'_> {
             let (middle, inside) = (strip.domain().0.at(0.5), used.pcurve.start().x);
             let into = if middle > inside { Vector3::x() } else { -Vector3::x() };
             let agrees = setback.agrees;
-            around.push((
-                self.beside(&used, strip, into, agrees)?,
-                OrientedEdge { forward: at_end, ..used },
-            ));
+            around.push((self.beside(&used, strip, into, agrees)?, OrientedEdge { forward: at_end, ..used }));
             let Some(spring) = &setback.springs[i] else { continue };
             let ground = &self.grounds[&spring.face];
             let curve = image(ground, &spring.pcurve, FOLLOWS * self.tolerance.fit)?;
@@ -168,8 +173,15 @@ impl Rebuilt<'_> {
             around.push((self.beside(&used, surface, spring.away, agrees)?, used.clone()));
             self.inserts.insert(spring.before, OrientedEdge { forward: false, ..used });
         }
+        let is_straight = |e: &PatchEdge| as_line(&e.curve, self.tolerance.resolution).is_some();
+        if setback.agrees == Agrees::Position && around.iter().all(|a| is_straight(&a.0)) {
+            let used: Vec<OrientedEdge> = around.into_iter().map(|a| a.1).collect();
+            return self.facets(&used, &role);
+        }
         let edges: Vec<PatchEdge> = around.iter().map(|a| a.0.clone()).collect();
-        let how = Patch { curves: &[], points: &[], tension: 0.0, name: &role };
+        // What is tangent to nothing is stretched, so that it does not bulge out of its edges.
+        let tension = if setback.agrees == Agrees::Position { 1.0 } else { 0.0 };
+        let how = Patch { curves: &[], points: &[], tension, name: &role };
         let patched = patch(&edges, &how, self.tolerance).map_err(|_| refused())?;
         let off = |e: &EdgeReached| {
             let is_tangent = || e.meets.is_some_and(|m| m.angle.0 <= TANGENT);
@@ -178,7 +190,20 @@ impl Rebuilt<'_> {
         if patched.edges.iter().any(off) {
             return Err(refused());
         }
-        let surface = patched.body.shells().first().and_then(|s| s.faces().first()).map(|f| Arc::clone(&f.surface));
+        let faces: BTreeSet<usize> = setback.springs.iter().flatten().map(|s| s.face).collect();
+        if let [shell] = patched.body.shells()[..] {
+            // What was flat or round on one side of an edge is to stay on that side of it.
+            let mesh = mesh(shell, MeshTolerance::chord(self.tolerance.join))?;
+            let outward = if setback.is_outer { 1.0 } else { -1.0 };
+            let bulges = |p: &Point3| {
+                faces.iter().any(|f| self.grounds[f].height(p) * outward > BULGES * self.tolerance.join)
+            };
+            if mesh.positions.iter().step_by(mesh.positions.len() / LOOKED_AT + 1).any(bulges) {
+                return Err(refused());
+            }
+        }
+        let surface =
+            patched.body.shells().first().and_then(|s| s.faces().first()).map(|f| Arc::clone(&f.surface));
         let surface = surface.ok_or_else(refused)?;
         let mut edges = Vec::with_capacity(around.len());
         for (patch_edge, used) in &around {
@@ -191,6 +216,48 @@ impl Rebuilt<'_> {
             edges.iter_mut().for_each(|e| e.forward ^= true);
         }
         self.balls.push(Face { surface, loops: vec![Loop { edges }], reversed, role });
+        Ok(())
+    }
+
+    /// Closes straight edges by a flat face, or where they lie in no plane by flat faces about their middle, none of which lies
+    /// outside of what was cut off; the edges go round to the left as the outer side is seen.
+    fn facets(&mut self, used: &[OrientedEdge], role: &str) -> Result<(), SurfacingError> {
+        let mut sides = Vec::with_capacity(used.len());
+        let mut begins = Vec::with_capacity(used.len());
+        for used in used {
+            let edge = &self.edges[used.edge.index()];
+            let (Some(curve), [a, b]) = (&edge.curve, [edge.start, edge.end]) else { continue };
+            let domain = curve.domain();
+            let [a, b] = if used.forward { [a, b] } else { [b, a] };
+            let ends = [a, b].map(|v| self.vertices[v.index()].point);
+            begins.push(a);
+            sides.push((used.edge, used.forward, domain, ends));
+        }
+        let count = sides.len();
+        let middle = sides.iter().map(|s| s.3[0].coords).sum::<Vector3>() / count as f64;
+        let middle = Point3::from(middle);
+        let area: Vector3 = sides.iter().map(|s| (s.3[0] - middle).cross(&(s.3[1] - middle))).sum();
+        let normal = area.try_normalize(f64::MIN_POSITIVE).ok_or(SurfacingError::Empty)?;
+        if sides.iter().all(|s| (s.3[0] - middle).dot(&normal).abs() <= self.tolerance.resolution) {
+            self.balls.push(facet(&sides, role)?);
+            return Ok(());
+        }
+        let centre = self.vertices.len() as u32;
+        self.vertices.push(Vertex { point: middle });
+        let spokes: Vec<(EdgeId, Domain)> = (0..count)
+            .map(|k| {
+                let line = NurbsCurve::line(middle, sides[k].3[0]);
+                let domain = line.domain();
+                (self.put(line, VertexId(centre), begins[k]), domain)
+            })
+            .collect();
+        for k in 0..count {
+            let next = (k + 1) % count;
+            let (out, back) = (spokes[k], spokes[next]);
+            let [a, b] = sides[k].3;
+            let three = [(out.0, true, out.1, [middle, a]), sides[k], (back.0, false, back.1, [b, middle])];
+            self.balls.push(facet(&three, role)?);
+        }
         Ok(())
     }
 

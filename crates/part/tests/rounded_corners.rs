@@ -1,0 +1,255 @@
+//! Corners of any number of edges rounded and cut off, and edges that run out beside others at small angles, against formulas
+//! for bodies made larger by a ball.
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test fails by panicking")]
+
+mod made;
+
+use std::f64::consts::PI;
+
+use geometry::{Point3, Vector3};
+use made::{area, bodies, drawing, near, of, rebuild, recipe, step, volume};
+use part::{Rebuilt, body_names};
+use proptest::prelude::*;
+use serde_json::{Value, json};
+use topology::{Body, Shell, seams};
+
+const DEGREE: f64 = PI / 180.0;
+
+fn outline(id: &str, points: &[[f64; 2]]) -> Value {
+    drawing(id, "xy", 0.0, json!([{"id": "c", "kind": "polyline", "points": points, "closed": true}]))
+}
+
+/// A pyramid over a polygon.
+fn pyramid(base: &[[f64; 2]], apex: [f64; 3]) -> Vec<Value> {
+    let [x, y, z] = apex;
+    vec![
+        outline("base", base),
+        step("tip", "point", json!({"x": x, "y": y, "z": z})),
+        step("pyramid", "loft", json!({"sections": [of("base"), of("tip")]})),
+    ]
+}
+
+fn with(mut steps: Vec<Value>, kind: &str, edges: &Value, size: f64) -> Rebuilt {
+    let value = if kind == "fillet" { "radius" } else { "distance" };
+    steps.push(step("done", kind, json!({"edges": edges, value: size})));
+    rebuild(&recipe(steps))
+}
+
+fn shell(rebuilt: &Rebuilt) -> &Shell {
+    let [Body::Solid(solid)] = bodies(rebuilt, rebuilt.steps.len() - 1) else { panic!("no solid") };
+    solid.outer()
+}
+
+/// The largest angle in radians at edges of faces whose role begins with a word.
+fn worst_angle(shell: &Shell, word: &str) -> f64 {
+    let is_it = |f: topology::FaceId| shell.face(f).role.starts_with(word);
+    let all = seams(shell).into_iter();
+    all.filter(|s| s.faces.into_iter().any(is_it)).map(|s| s.meeting.angle.0).fold(0.0, f64::max)
+}
+
+/// What is left of a pyramid whose edges are all rounded by a ball that fits into all of its corners: the smaller pyramid at the
+/// radius inside it, made larger by the ball (Steiner's formula; the smaller one is similar to the whole, as all of its faces
+/// touch one ball).
+fn rounded_volume(base: &[[f64; 2]], apex: [f64; 3], radius: f64) -> f64 {
+    let n = base.len();
+    let at = |k: usize| Point3::new(base[k % n][0], base[k % n][1], 0.0);
+    let tip = Point3::from(apex);
+    let twice_base: f64 = (0..n).map(|k| at(k).x * at(k + 1).y - at(k).y * at(k + 1).x).sum();
+    let areas = (0..n).map(|k| (at(k + 1) - at(k)).cross(&(tip - at(k))));
+    let normals: Vec<Vector3> = areas.clone().map(|a| a.normalize()).collect();
+    let area = 0.5 * twice_base + areas.map(|a| 0.5 * a.norm()).sum::<f64>();
+    let volume = twice_base * apex[2] / 6.0;
+    let share = 1.0 - radius * area / (3.0 * volume);
+    let along = |k: usize| {
+        let foot = (at(k + 1) - at(k)).norm() * normals[k].angle(&-Vector3::z());
+        let side = (tip - at(k)).norm() * normals[k].angle(&normals[(k + n - 1) % n]);
+        foot + side
+    };
+    let edges: f64 = (0..n).map(along).sum();
+    volume * share.powi(3)
+        + area * share * share * radius
+        + 0.5 * edges * share * radius * radius
+        + 4.0 / 3.0 * PI * radius.powi(3)
+}
+
+fn ring(count: usize, radius: f64, phase: f64) -> Vec<[f64; 2]> {
+    (0..count)
+        .map(|k| {
+            let (sin, cos) = (phase + 2.0 * PI * k as f64 / count as f64).sin_cos();
+            [radius * cos, radius * sin]
+        })
+        .collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(12))]
+
+    #[test]
+    fn tetrahedra_rounded_all_over_hold_what_steiner_says(
+        spread in prop::array::uniform3(10.0..25.0_f64),
+        turns in prop::array::uniform3(-0.3..0.3_f64),
+        top in (-12.0..12.0_f64, -12.0..12.0_f64, 8.0..50.0_f64),
+        share in 0.05..0.6_f64,
+    ) {
+        let base: Vec<[f64; 2]> = (0..3)
+            .map(|k| {
+                let (sin, cos) = (2.0 * PI / 3.0 * k as f64 + turns[k]).sin_cos();
+                [spread[k] * cos, spread[k] * sin]
+            })
+            .collect();
+        let apex = [top.0, top.1, top.2];
+        // As a share of the ball that touches all four faces.
+        let source = rebuild(&recipe(pyramid(&base, apex)));
+        let radius = share * 3.0 * volume(&source, 2) / area(&source, 2);
+        let made = with(pyramid(&base, apex), "fillet", &json!([of("pyramid")]), radius);
+        prop_assert_eq!(shell(&made).faces().len(), 14);
+        near(volume(&made, 3), rounded_volume(&base, apex, radius), 1e-5);
+        let worst = worst_angle(shell(&made), "fillet");
+        prop_assert!(worst < 0.2 * DEGREE, "{}", worst / DEGREE);
+    }
+
+    #[test]
+    fn a_tip_of_many_edges_ends_in_one_ball_where_that_touches_all(
+        count in 4..9_usize,
+        size in (8.0..20.0_f64, 6.0..50.0_f64),
+        share in 0.05..0.6_f64,
+    ) {
+        let (base, apex) = (ring(count, size.0, 0.3), [0.0, 0.0, size.1]);
+        let source = rebuild(&recipe(pyramid(&base, apex)));
+        let radius = share * 3.0 * volume(&source, 2) / area(&source, 2);
+        let made = with(pyramid(&base, apex), "fillet", &json!([of("pyramid")]), radius);
+        prop_assert_eq!(shell(&made).faces().len(), 4 * count + 2);
+        near(volume(&made, 3), rounded_volume(&base, apex, radius), 1e-5);
+    }
+
+    #[test]
+    fn a_tip_of_unlike_edges_gets_a_patch_that_is_tangent_all_around(
+        spread in prop::collection::vec(0.75..1.25_f64, 4..6),
+        top in (-4.0..4.0_f64, -4.0..4.0_f64, 12.0..30.0_f64),
+        radius in 0.4..1.6_f64,
+        is_fillet in any::<bool>(),
+    ) {
+        let base: Vec<[f64; 2]> = ring(spread.len(), 18.0, 0.1)
+            .iter()
+            .zip(&spread)
+            .map(|([x, y], s)| [x * s, y * s])
+            .collect();
+        let apex = [top.0, top.1, top.2];
+        let kind = if is_fillet { "fillet" } else { "chamfer" };
+        let made = with(pyramid(&base, apex), kind, &json!([of("pyramid")]), radius);
+        let count = base.len();
+        // A flat at the tip, or flats about its middle.
+        let faces = shell(&made).faces().len();
+        let flats = 3 * count + 2..=5 * count + 1;
+        prop_assert!(if is_fillet { faces == 4 * count + 2 } else { flats.contains(&faces) }, "{faces}");
+        if is_fillet {
+            let worst = worst_angle(shell(&made), "fillet");
+            prop_assert!(worst < 0.5 * DEGREE, "{}", worst / DEGREE);
+        }
+        let left = volume(&made, 3) / volume(&made, 2);
+        prop_assert!(left > 0.7 && left < 1.0, "{left}");
+        // Nothing of it lies outside the pyramid.
+        let faces = shell(&rebuild(&recipe(pyramid(&base, apex)))).clone();
+        let mesh = topology::mesh(shell(&made), topology::MeshTolerance::chord(0.05)).unwrap();
+        for face in faces.faces() {
+            let (u, v) = face.surface.domain();
+            let (at, along, across) = face.surface.tangents(u.at(0.4), v.at(0.4));
+            let normal = along.cross(&across).normalize() * if face.reversed { -1.0 } else { 1.0 };
+            let out = mesh.positions.iter().map(|p| (p - at).dot(&normal)).fold(f64::MIN, f64::max);
+            prop_assert!(out < 8e-3, "{out}");
+        }
+    }
+
+    #[test]
+    fn an_edge_runs_out_over_a_wall_that_goes_on_at_a_small_angle(
+        turn in prop_oneof![-50.0..-9.0_f64, 9.0..60.0_f64],
+        radius in 0.3..1.5_f64,
+        height in 4.0..20.0_f64,
+    ) {
+        // The edge's length varies with the distance from it as the next wall leans; the first moment of what a fillet takes is
+        // (5/6 - pi/4) r^3 about the wall.
+        let (length, turn) = (30.0, turn * DEGREE);
+        let (x, y) = (length + 30.0 * turn.cos(), 30.0 * turn.sin());
+        let points = [[0.0, 0.0], [length, 0.0], [x, y], [x, 60.0], [0.0, 60.0]];
+        let steps = vec![
+            outline("o", &points),
+            step("body", "extrude", json!({"profile": of("o"), "length": height})),
+        ];
+        let source = rebuild(&recipe(steps.clone()));
+        let names = body_names(bodies(&source, 1));
+        let edges = bodies(&source, 1)[0].shells()[0].edges();
+        let middle = |e: &topology::Edge| e.curve.as_ref().map(|c| c.point(c.domain().at(0.5)));
+        let is_it = |p: Point3| (p - Point3::new(0.5 * length, 0.0, height)).norm() < 1e-6;
+        let found = edges.iter().zip(&names[0][0].edges).find(|(e, _)| middle(e).is_some_and(is_it));
+        let name = found.unwrap().1.clone().unwrap();
+        let made = with(steps, "fillet", &json!([{"step": "body", "item": name}]), radius);
+        let area = (1.0 - 0.25 * PI) * radius * radius;
+        let moment = (5.0 / 6.0 - 0.25 * PI) * radius.powi(3);
+        near(volume(&source, 1) - volume(&made, 2), length * area + moment / turn.tan(), 1e-4);
+    }
+
+    #[test]
+    fn walls_that_bend_by_next_to_nothing_are_rounded_along(
+        bend in 0.1..0.9_f64,
+        radius in 0.5..3.0_f64,
+        outward in any::<bool>(),
+    ) {
+        // Two arcs that all but go on as each other, as drawn curves do.
+        let lean = bend * DEGREE * if outward { 1.0 } else { -1.0 };
+        let (sin, cos) = lean.sin_cos();
+        let far = |x: f64, y: f64| [20.0 + x * cos + y * sin, -x * sin + y * cos];
+        let curves = json!([
+            {"id": "a", "kind": "through_points", "points": [[-20.0, 8.0], [0.0, 2.0], [20.0, 0.0]]},
+            {"id": "b", "kind": "through_points", "points": [[20.0, 0.0], far(20.0, 2.0), far(40.0, 8.0)]},
+            {"id": "c", "kind": "polyline", "points": [far(40.0, 8.0), [55.0, 40.0], [-20.0, 40.0], [-20.0, 8.0]]},
+        ]);
+        let steps = vec![
+            drawing("o", "xy", 0.0, curves),
+            step("body", "extrude", json!({"profile": of("o"), "length": 12})),
+        ];
+        let edges = json!([{"step": "body", "item": "face cap 1"}]);
+        let made = with(steps, "fillet", &edges, radius);
+        let strips = |s: &topology::Seam| {
+            s.faces.map(|f| shell(&made).face(f).role.starts_with("fillet")).into_iter().filter(|f| *f).count()
+        };
+        for seam in seams(shell(&made)) {
+            prop_assert!(seam.meeting.gap.0 < 2e-3, "{:?}", seam.meeting.gap);
+            // A strip is tangent to its faces; where it goes on as another one it may bend as they do.
+            if strips(&seam) == 1 && seam.meeting.angle.0 < 1.0 {
+                prop_assert!(seam.meeting.angle.0 < 0.02 * DEGREE, "{:?}", seam.meeting.angle);
+            }
+        }
+    }
+}
+
+#[test]
+fn the_rim_of_a_leaning_wall_is_rounded_on_over_its_rounded_corners() {
+    // Inner corners of a hollow that is narrower at its mouth: their fillets are cut by the rim in less than a half ellipse, of
+    // whose surface what lies beyond one end counts as much as what lies beyond the other.
+    let mut steps = vec![
+        outline("o", &[[-23.0, 8.5], [12.5, -9.5], [4.0, 15.5]]),
+        step("body", "extrude", json!({"profile": of("o"), "length": 11.4, "draft": -11.6})),
+        step(
+            "hollow",
+            "hollow",
+            json!({"solid": of("body"), "open": [{"step": "body", "item": "face cap 1"}], "thickness": 1.64}),
+        ),
+    ];
+    let upright = ["1 | inner {o} / c 2", "2 | inner {o} / c 3", "1 | inner {o} / c 3"];
+    let corners: Vec<Value> = upright
+        .iter()
+        .map(|n| json!({"step": "hollow", "item": format!("edge inner {{o}} / c {n}")}))
+        .collect();
+    let before = volume(&rebuild(&recipe(steps.clone())), 2);
+    steps.push(step("corners", "fillet", json!({"edges": corners, "radius": 0.58})));
+    let rim = json!([{"step": "corners", "item": "edge cap 1 | inner {o} / c 1"}]);
+    for radius in [0.1, 0.4, 0.58, 0.62] {
+        let made = with(steps.clone(), "fillet", &rim, radius);
+        let shell = shell(&made);
+        let strips = shell.faces().iter().filter(|f| f.role.starts_with("fillet of cap 1")).count();
+        assert_eq!(strips, 6, "{radius}");
+        let worst = worst_angle(shell, "fillet of cap 1");
+        assert!(worst < 0.2 * DEGREE, "{radius}: {}", worst / DEGREE);
+        assert!(volume(&made, 4) < volume(&made, 3) && volume(&made, 3) > before);
+    }
+}
