@@ -616,8 +616,9 @@ fn round_chains(
     let made = Rebuilt::put_together(corners, strips, &role)?;
     let (was, is) = (closure(shell), closure(&made.shell));
     if is.overused_edges > was.overused_edges || (was.is_watertight() && !is.is_watertight()) {
-        let at = shell.vertex(shell.edge(rails[0].edge).start).point.into();
-        return Err(SurfacingError::FilletCorner { at });
+        let rail = || shell.vertex(shell.edge(rails[0].edge).start).point;
+        let at = is.free_edges.first().map_or_else(rail, |e| e.middle);
+        return Err(SurfacingError::FilletCorner { at: at.into() });
     }
     Ok((made, max_deviation))
 }

@@ -216,6 +216,7 @@ fn mesh_along(
             triangulate(shell, FaceId(i as u32), &samples, &positions, (&lines[i], whole[i], tolerance.chord))
         }))
         .collect::<Result<_, _>>()?;
+    let shared = positions.len() as u32;
     let (mut faces, mut max_deviation) = (Vec::with_capacity(meshed.len()), 0f64);
     let mut coarse = Chords::new();
     for mut face in meshed {
@@ -230,7 +231,7 @@ fn mesh_along(
         max_deviation = max_deviation.max(face.deviation);
         faces.push(face.mesh);
     }
-    without_flaps(&mut faces);
+    without_flaps(&mut faces, shared);
     let edges = samples.iter().map(|s| s.iter().map(|(_, p)| *p).collect()).collect();
     let converged = max_deviation <= tolerance.chord;
     Ok((Mesh { positions, faces, edges, max_deviation, converged }, coarse))
@@ -374,18 +375,19 @@ fn triangulate(
 
 /// Takes away triangles that lie on each other back to back: beside a pole, whose corners are one place, an inner point between
 /// two of them has no others, and where faces touch along an edge both may leave the same corners over.
-fn without_flaps(faces: &mut [FaceMesh]) {
+fn without_flaps(faces: &mut [FaceMesh], shared: u32) {
+    // All of them are at the border, whose positions come first.
     let places = |vertices: &[MeshVertex], t: &[u32; 3]| {
         let mut places = t.map(|i| vertices[i as usize].position);
         places.sort_unstable();
-        places
+        (places[0] < shared).then_some(places)
     };
     let mut uses: HashMap<[u32; 3], usize> = HashMap::new();
-    for face in faces.iter() {
-        face.triangles.iter().for_each(|t| *uses.entry(places(&face.vertices, t)).or_default() += 1);
+    for FaceMesh { vertices, triangles, .. } in faces.iter() {
+        triangles.iter().filter_map(|t| places(vertices, t)).for_each(|p| *uses.entry(p).or_default() += 1);
     }
     for FaceMesh { vertices, triangles, .. } in faces {
-        triangles.retain(|t| uses[&places(vertices, t)] == 1);
+        triangles.retain(|t| places(vertices, t).is_none_or(|p| uses[&p] == 1));
     }
 }
 
