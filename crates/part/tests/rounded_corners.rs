@@ -4,6 +4,7 @@
 
 mod made;
 
+use std::collections::HashMap;
 use std::f64::consts::PI;
 
 use geometry::{Point3, Vector3};
@@ -251,5 +252,79 @@ fn the_rim_of_a_leaning_wall_is_rounded_on_over_its_rounded_corners() {
         let worst = worst_angle(shell, "fillet of cap 1");
         assert!(worst < 0.2 * DEGREE, "{radius}: {}", worst / DEGREE);
         assert!(volume(&made, 4) < volume(&made, 3) && volume(&made, 3) > before);
+    }
+}
+
+/// Sides of triangles that are not used by just two of them, when places are kept in single precision, as files of triangles do.
+fn open_sides(shell: &Shell, chord: f64) -> usize {
+    let mesh = topology::mesh(shell, topology::MeshTolerance::chord(chord)).unwrap();
+    let place = |i: u32| {
+        let p = mesh.positions[i as usize];
+        [p.x, p.y, p.z].map(|x| (x as f32).to_bits())
+    };
+    let mut uses: HashMap<[[u32; 3]; 2], usize> = HashMap::new();
+    for t in mesh.triangles() {
+        for k in 0..3 {
+            let mut side = [place(t[k]), place(t[(k + 1) % 3])];
+            side.sort_unstable();
+            *uses.entry(side).or_default() += 1;
+        }
+    }
+    uses.values().filter(|n| **n != 2).count()
+}
+
+fn loft_of(sections: &[(f64, Vec<[f64; 2]>)], rounding: Option<f64>) -> Vec<Value> {
+    let mut steps = Vec::new();
+    for (k, (height, points)) in sections.iter().enumerate() {
+        let curves = json!([{"id": "c", "kind": "polyline", "points": points, "closed": true}]);
+        let changes = rounding.map(|r| json!({"change": "fillet", "curve": "c", "radius": r}));
+        let changes: Vec<Value> = changes.into_iter().collect();
+        let make = json!({"plane": "xy", "offset": height, "curves": curves, "changes": changes});
+        steps.push(step(&format!("s{k}"), "drawing", make));
+    }
+    let all: Vec<Value> = (0..sections.len()).map(|k| of(&format!("s{k}"))).collect();
+    steps.push(step("body", "loft", json!({"sections": all})));
+    steps
+}
+
+#[test]
+fn meshes_of_strips_that_begin_together_or_all_but_stand_still_are_closed() {
+    // Strips that touch a face between them, whose edges leave the same small triangle over on both of their faces.
+    let three = [
+        (0.0, vec![[12.8594, -1.3694], [-3.4196, 15.9516], [-23.5136, -4.546], [-2.3437, -17.968]]),
+        (15.14, vec![[18.8279, -1.3385], [2.9161, 15.5918], [-16.7246, -4.4435], [3.9677, -17.5627]]),
+        (29.049, vec![[12.1307, -1.3152], [-3.5031, 15.3194], [-22.8008, -4.3659], [-2.4699, -17.2559]]),
+    ];
+    let names = ["cap 1 | side 4", "cap 1 | side 1", "side 1 | side 2", "cap 2 | side 3", "cap 1 | side 2"];
+    let names = names.iter().chain(&["side 3 | side 4"]);
+    let edges: Vec<Value> = names.map(|n| json!({"step": "body", "item": format!("edge {n}")})).collect();
+    let begun = with(loft_of(&three, None), "fillet", &json!(edges), 0.66);
+    // Chamfers as large as the roundings that they follow.
+    let two = [
+        (
+            0.0,
+            vec![
+                [16.4148, -4.4541],
+                [10.2405, 13.2802],
+                [-8.5349, 14.9163],
+                [-19.2721, -4.5603],
+                [2.6551, -14.6676],
+            ],
+        ),
+        (
+            23.323,
+            vec![
+                [15.5996, -4.0439],
+                [9.9939, 12.0571],
+                [-7.0523, 13.5425],
+                [-16.8007, -4.1403],
+                [3.1071, -13.3168],
+            ],
+        ),
+    ];
+    let caps = json!([{"step": "body", "item": "face cap 1"}, {"step": "body", "item": "face cap 2"}]);
+    let still = with(loft_of(&two, Some(4.0)), "chamfer", &caps, 3.53);
+    for chord in [0.05, 0.01, 0.004] {
+        assert_eq!([open_sides(shell(&begun), chord), open_sides(shell(&still), chord)], [0, 0], "{chord}");
     }
 }

@@ -25,7 +25,7 @@ const FOLLOWS: f64 = 0.1;
 
 /// The shell while it is put together.
 pub(super) struct Rebuilt<'a> {
-    halves: &'a Halves<'a>,
+    pub(super) halves: &'a Halves<'a>,
     rails: &'a [Rail<'a>],
     pub(super) grounds: &'a BTreeMap<usize, Ground>,
     pub(super) tolerance: &'a Tolerance,

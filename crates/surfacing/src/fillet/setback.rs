@@ -6,7 +6,9 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use geometry::{Domain, KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3, as_line, fit_function};
-use topology::{EdgeId, Face, Loop, MeshTolerance, OrientedEdge, Vertex, VertexId, mesh, pcurve_on};
+use topology::{
+    EdgeId, Face, Loop, MeshTolerance, OrientedEdge, SeamSide, Vertex, VertexId, meeting, mesh, pcurve_on,
+};
 
 use super::corners::{Corners, Plan, side_after};
 use super::planes::{area, facet};
@@ -15,7 +17,7 @@ use super::track::Profile;
 use crate::SurfacingError;
 use crate::ground::Ground;
 use crate::halves::Fan;
-use crate::patch::{Agrees, Beside, EdgeReached, Patch, PatchEdge, patch};
+use crate::patch::{Agrees, Beside, Patch, PatchEdge, patch};
 
 /// By how much of its radius a strip ends before the farther one of the places where it meets those beside it: at first, and where
 /// the patch then bulges out of the faces around it.
@@ -183,11 +185,7 @@ impl Rebuilt<'_> {
         let tension = if setback.agrees == Agrees::Position { 1.0 } else { 0.0 };
         let how = Patch { curves: &[], points: &[], tension, name: &role };
         let patched = patch(&edges, &how, self.tolerance).map_err(|_| refused())?;
-        let off = |e: &EdgeReached| {
-            let is_tangent = || e.meets.is_some_and(|m| m.angle.0 <= TANGENT);
-            e.gap > self.tolerance.join || (setback.agrees == Agrees::Tangent && !is_tangent())
-        };
-        if patched.edges.iter().any(off) {
+        if patched.edges.iter().any(|e| e.gap > self.tolerance.join) {
             return Err(refused());
         }
         let faces: BTreeSet<usize> = setback.springs.iter().flatten().map(|s| s.face).collect();
@@ -211,6 +209,21 @@ impl Rebuilt<'_> {
             edges.push(OrientedEdge { pcurve, ..used.clone() });
         }
         let reversed = area(&edges) < 0.0;
+        // A patch that folds back along a short edge is tangent there too, with its inside out.
+        let is_tangent = |((beside, _), own): (&(PatchEdge, OrientedEdge), &OrientedEdge)| {
+            let Some(face) = &beside.beside else { return false };
+            // Across the track a strip's normal leads into the shell.
+            let turned = faces.iter().find(|f| Arc::ptr_eq(&self.grounds[*f].surface, &face.surface));
+            let turned = turned.is_none_or(|f| self.halves.shell.faces()[*f].reversed);
+            let sides = [
+                SeamSide { surface: &surface, pcurve: &own.pcurve, reversed },
+                SeamSide { surface: &face.surface, pcurve: &face.pcurve, reversed: turned },
+            ];
+            meeting(&beside.curve, sides).is_some_and(|m| m.angle.0 <= TANGENT)
+        };
+        if setback.agrees == Agrees::Tangent && !around.iter().zip(&edges).all(is_tangent) {
+            return Err(refused());
+        }
         if reversed {
             edges.reverse();
             edges.iter_mut().for_each(|e| e.forward ^= true);
