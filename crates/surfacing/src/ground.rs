@@ -2,9 +2,7 @@
 
 use std::sync::Arc;
 
-use geometry::{
-    Domain, GoesOn, NurbsSurface, Point3, SurfaceSide, Vector3, closest_on_surface, extended_surface,
-};
+use geometry::{Domain, GoesOn, NurbsSurface, Point3, SurfaceSide, Vector3, extended_surface};
 use topology::Face;
 
 /// Shares of what is asked for by which a surface is made longer, the first that it can.
@@ -149,10 +147,10 @@ impl Ground {
         self.holds(at).then_some(at)
     }
 
-    /// How far a place is off the nearest one, above 0 on the outer side; 0 where that has no normal.
-    pub(crate) fn height(&self, place: &Point3) -> f64 {
-        let foot = closest_on_surface(&self.surface, place);
-        self.place(foot.parameters).map_or(0.0, |at| (place - at.point).dot(&at.normal))
+    /// How far a place is off the one nearest to it, followed from others, above 0 on the outer side; `None` where there is none.
+    pub(crate) fn height(&self, from: [f64; 2], place: &Point3) -> Option<f64> {
+        let at = self.place(self.nearest(from, place)?)?;
+        Some((place - at.point).dot(&at.normal))
     }
 
     /// Bounds within which parameters may be looked for; a whole turn more either way where the surface closes.

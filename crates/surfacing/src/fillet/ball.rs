@@ -8,7 +8,7 @@ const MOST: f64 = 2.4;
 const MARGIN: f64 = 0.02;
 
 /// A part of a sphere about a direction, of degree two both ways: the stereographic image of a square, which has no poles and
-/// stretches alike in all directions (The NURBS Book, section 8.5, has other ones).
+/// stretches alike in all directions.
 pub(super) struct Ball {
     frame: Frame,
     radius: f64,

@@ -2,13 +2,13 @@
 //! the plane of the next one.
 
 use geometry::{EndDerivatives, NurbsCurve, Point3, interpolate};
+use topology::VertexId;
 
 use super::corners::{Corners, LOOKED_AT};
 use super::solve::{contact_on_curve, solve};
 use super::track::longer;
 use crate::SurfacingError;
 use crate::halves::Spoke;
-use topology::VertexId;
 
 /// Places of an edge that is followed beyond its end.
 const FOLLOWED: usize = 24;
@@ -29,30 +29,24 @@ impl Corners<'_> {
             Err(refused) => refused,
             made => return made,
         };
-        let grown = self.run_on_by_itself(spoke).and_then(|curve| self.grows(rail, side, t, spoke, curve));
-        let grown = grown.or_else(|| {
-            let curve = self.run_on_along_faces(spoke)?;
-            self.grows(rail, side, t, spoke, curve)
+        let known = self.grown.get(&spoke.edge).or(self.curve(spoke.edge));
+        let grown = known.and_then(|known| {
+            let guide = longer(known, self.margin);
+            // At the other end it stays as it was.
+            let (d, whole) = (known.domain(), guide.domain());
+            let (from, to) = if spoke.at_end { (d.start, whole.end) } else { (whole.start, d.end) };
+            self.grows(rail, side, t, spoke, guide.part(from, to))
+                .or_else(|| self.grows(rail, side, t, spoke, self.along_faces(spoke, known, &guide)?))
         });
         let Some((t, s, point, curve)) = grown else { return Err(refused) };
         self.grown.insert(spoke.edge, curve);
         Ok((t, self.end_at(spoke, s, point)))
     }
 
-    /// An edge run on at an end in its own nature; at the other end as it was.
-    fn run_on_by_itself(&self, spoke: Spoke) -> Option<NurbsCurve> {
-        let known = self.grown.get(&spoke.edge).or(self.curve(spoke.edge))?;
-        let (d, longer) = (known.domain(), longer(known, self.margin));
-        let whole = longer.domain();
-        Some(if spoke.at_end { longer.part(d.start, whole.end) } else { longer.part(whole.start, d.end) })
-    }
-
-    /// The same along what both of its faces have in common beyond it.
-    fn run_on_along_faces(&self, spoke: Spoke) -> Option<NurbsCurve> {
-        let known = self.grown.get(&spoke.edge).or(self.curve(spoke.edge))?;
-        let (d, guide) = (known.domain(), longer(known, self.margin));
-        let (from, to) =
-            if spoke.at_end { (d.end, guide.domain().end) } else { (d.start, guide.domain().start) };
+    /// An edge run on at an end along what both of its faces have in common beyond it, as far as a guide goes.
+    fn along_faces(&self, spoke: Spoke, known: &NurbsCurve, guide: &NurbsCurve) -> Option<NurbsCurve> {
+        let (d, whole) = (known.domain(), guide.domain());
+        let (from, to) = if spoke.at_end { (d.end, whole.end) } else { (d.start, whole.start) };
         let halves = self.halves.of(spoke.edge)?;
         let grounds = [0, 1].map(|k| self.grounds.get(&self.halves.all[halves[k]].face));
         let [Some(a), Some(b)] = grounds else { return None };

@@ -146,7 +146,9 @@ pub fn round_edges(
     rounding: &Rounding<'_>,
     tolerance: &Tolerance,
 ) -> Result<Rounded, SurfacingError> {
-    let even = with_even_planes(shell, edges, tolerance)?;
+    let halves = Halves::new(shell);
+    let all: BTreeSet<EdgeId> = chains(&halves, edges)?.iter().flatten().map(|c| c.0).collect();
+    let even = with_even_planes(&halves, edges, &all, tolerance)?;
     let (shell, edges) = even.as_ref().map_or((shell, edges), |(shell, edges)| (shell, edges));
     let made = rounded(shell, edges, rounding, tolerance);
     if made.is_err()
@@ -215,14 +217,11 @@ fn rounded_in_turn(
                 let run_on = RunOn { guides, margin, before };
                 round_chains(&halves, &these, &kinds, rounding, &run_on, tolerance)
             };
-            let mut first = made(BEFORE[0]);
-            for before in &BEFORE[1..] {
-                if !matches!(first, Err(SurfacingError::FilletCorner { .. })) {
-                    break;
-                }
-                first = made(*before).or(first);
-            }
-            first
+            let corner = |refused: &SurfacingError| matches!(refused, SurfacingError::FilletCorner { .. });
+            BEFORE[1..].iter().fold(made(BEFORE[0]), |first, before| match first {
+                Err(refused) if corner(&refused) => made(*before).map_err(|_| refused),
+                done => done,
+            })
         };
         let [near, far] = margins(&halves, &these, rounding);
         let made = match round(Guides::RunOn, near) {

@@ -15,17 +15,19 @@ const MARGIN: f64 = 0.1;
 /// Share of its rates by which a flat surface's may change where its parameters are even.
 const EVEN: f64 = 1e-6;
 
-/// A shell in which flat faces beside the ends of edges have even parameters, with those edges in it; `None` where all have.
+/// A shell in which flat faces beside the ends of what is rounded have even parameters, with the picked edges in it; `None` where
+/// all have.
 ///
 /// # Errors
 /// Those of a shell that cannot be put together.
 pub(super) fn with_even_planes(
-    shell: &Shell,
+    halves: &Halves<'_>,
     edges: &BTreeSet<EdgeId>,
+    rounded: &BTreeSet<EdgeId>,
     tolerance: &Tolerance,
 ) -> Result<Option<(Shell, BTreeSet<EdgeId>)>, SurfacingError> {
-    let halves = Halves::new(shell);
-    let ends = ends_of(shell, edges);
+    let shell = halves.shell;
+    let ends = ends_of(shell, rounded);
     let beside = |half: &&Half| {
         let edge = shell.edge(half.edge);
         ends.contains(&edge.start) || ends.contains(&edge.end)
@@ -36,7 +38,7 @@ pub(super) fn with_even_planes(
     for f in beside {
         let uneven = plane_of(&faces[f], tolerance).filter(|_| !is_even(&faces[f].surface));
         if let Some(plane) = uneven {
-            faces[f] = joined(&halves, &[f], &plane)?;
+            faces[f] = joined(halves, &[f], &plane)?;
             any = true;
         }
     }

@@ -2,17 +2,17 @@
 //! lines in which they touch a face run over into each other, and what is left open between them is filled by a patch that is
 //! tangent to strips and faces all around (Varady and Rockwood, Geometric construction for setback vertex blending, CAD 29, 1997).
 
-use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use geometry::{Domain, KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3, as_line, fit_function};
 use topology::{
-    EdgeId, Face, Loop, MeshTolerance, OrientedEdge, SeamSide, Vertex, VertexId, meeting, mesh, pcurve_on,
+    EdgeId, Face, Loop, MeshTolerance, OrientedEdge, SeamSide, Shell, Vertex, VertexId, meeting, mesh,
+    pcurve_on,
 };
 
 use super::corners::{Corners, Plan, side_after};
 use super::planes::{area, facet};
-use super::rebuilt::Rebuilt;
+use super::rebuilt::{FOLLOWS, Rebuilt};
 use super::track::Profile;
 use crate::SurfacingError;
 use crate::ground::Ground;
@@ -24,13 +24,8 @@ use crate::patch::{Agrees, Beside, Patch, PatchEdge, patch};
 pub(super) const BEFORE: [f64; 3] = [0.1, 0.25, 1.0];
 /// Largest angle in radians, half a degree, at which the patch may meet what is around it.
 const TANGENT: f64 = 0.5 * std::f64::consts::PI / 180.0;
-
-/// Places of a patch at which is looked where it lies.
-const LOOKED_AT: usize = 400;
-/// How many times the join tolerance a patch may lie outside of the faces around it.
-const BULGES: f64 = 1.5;
-/// Share of the fit tolerance within which a line on a face follows it.
-const FOLLOWS: f64 = 0.1;
+/// Share of the join tolerance by which a patch may lie outside of the faces around it.
+const BULGES: f64 = 0.5;
 
 /// Strips that end before a vertex, in the order in which they lie about it.
 pub(super) struct Setback {
@@ -53,6 +48,17 @@ struct Spring {
     vertices: [VertexId; 2],
 }
 
+/// A part of a strip's line of contact on one of its sides, by parameters of its guide.
+struct Way {
+    rail: usize,
+    side: usize,
+    from: f64,
+    to: f64,
+}
+
+/// An edge of what is filled, as a patch sees it and as its face uses it.
+type Around = (PatchEdge, OrientedEdge);
+
 impl Corners<'_> {
     /// Ends all strips of a vertex before it.
     ///
@@ -73,7 +79,8 @@ impl Corners<'_> {
             met[i][1] = ts[0];
             met[j][0] = ts[1];
         }
-        let mut ends = Vec::with_capacity(count);
+        let mut ts = Vec::with_capacity(count);
+        let mut places = Vec::with_capacity(count);
         for i in 0..count {
             let track = &self.rails[rails[i]].track;
             let far = |a: f64, b: f64| if at_ends[i] { a.min(b) } else { a.max(b) };
@@ -85,49 +92,30 @@ impl Corners<'_> {
             if t <= track.own.start || t >= track.own.end {
                 return Err(track.too_large(from));
             }
-            ends.push((t, track.section(t).ok_or_else(|| track.too_large(t))?));
-        }
-        let mut places = Vec::with_capacity(count);
-        for (_, section) in &ends {
+            let section = track.section(t).ok_or_else(|| track.too_large(t))?;
+            ts.push(t);
             places.push(section.contacts.map(|c| self.put(c.point)));
         }
         let mut springs = Vec::with_capacity(count);
         for i in 0..count {
             let j = (i + 1) % count;
             let sides = [after[i], 1 - after[j]];
-            let corner = fan.corners[i];
-            let (here, there) = (places[i][sides[0]], places[j][sides[1]]);
-            let apart = self.vertices[here.index()].point - self.vertices[there.index()].point;
-            if apart.norm() <= self.tolerance.join {
-                places[j][sides[1]] = here;
+            let vertices = [places[i][sides[0]], places[j][sides[1]]];
+            let [here, there] = vertices.map(|v| self.vertices[v.index()].point);
+            if (here - there).norm() <= self.tolerance.join {
+                places[j][sides[1]] = vertices[0];
                 springs.push(None);
                 continue;
             }
-            let control = [
-                self.toward(rails[i], sides[0], ends[i].0, met[i][1]),
-                self.toward(rails[j], sides[1], ends[j].0, met[j][0]),
-            ];
-            let [Some([a, b]), Some([d, c])] = control else {
-                return Err(self.rails[rails[i]].track.too_large(ends[i].0));
-            };
-            // Where the face closes, both on one turn of it.
-            let ground = self.rails[rails[i]].track.grounds[sides[0]];
-            let turned = ground.on_turn_of(d, a);
-            let [c, d] = [c, d].map(|p| [0, 1].map(|k| p[k] + turned[k] - d[k]));
-            let control = if is_round { vec![a, b, c, d] } else { vec![a, d] };
-            let points: Vec<Point3> = control.iter().map(|p| Point3::new(p[0], p[1], 0.0)).collect();
-            let pcurve = NurbsCurve::try_new(KnotVector::bezier(points.len() - 1), &points, None)?;
-            springs.push(Some(Spring {
-                face: corner.face,
-                before: corner.leaving,
-                pcurve,
-                away: away(&[a, b, c, d]),
-                vertices: [here, there],
-            }));
+            let way = |i: usize, side: usize, met: f64| Way { rail: rails[i], side, from: ts[i], to: met };
+            let (control, away) = self.spring([way(i, sides[0], met[i][1]), way(j, sides[1], met[j][0])])?;
+            let control = if is_round { &control[..] } else { &[control[0], control[3]] };
+            let pcurve = NurbsCurve::try_new(KnotVector::bezier(control.len() - 1), control, None)?;
+            let corner = fan.corners[i];
+            springs.push(Some(Spring { face: corner.face, before: corner.leaving, pcurve, away, vertices }));
         }
         for i in 0..count {
-            let t = ends[i].0;
-            let both = [after[i], 1 - after[i]].map(|side| (t, places[i][side]));
+            let both = [after[i], 1 - after[i]].map(|side| (ts[i], places[i][side]));
             self.set_end((rails[i], at_ends[i]), after[i], both, &[]);
         }
         let is_outer = self.rails[rails[0]].track.side < 0.0;
@@ -138,98 +126,134 @@ impl Corners<'_> {
         Ok(())
     }
 
-    /// The place at which a strip touches a face, and one farther along its line of contact there: two thirds of the way to
-    /// another parameter, as straight lines that go over into each other by a parabola have it.
-    fn toward(&self, rail: usize, side: usize, t: f64, to: f64) -> Option<[[f64; 2]; 2]> {
+    /// The control points, in a face's parameters, of a curve along two lines of contact that goes over from the one into the
+    /// other, and the direction from the corner between them to where the face stays.
+    fn spring(&self, [first, second]: [Way; 2]) -> Result<([Point3; 4], Vector3), SurfacingError> {
+        let track = &self.rails[first.rail].track;
+        let both = self.toward(&first).zip(self.toward(&second));
+        let ([a, b], [d, c]) = both.ok_or_else(|| track.too_large(first.from))?;
+        // Where the face closes, both on one turn of it.
+        let turned = track.grounds[first.side].on_turn_of(d, a);
+        let [c, d] = [c, d].map(|p| [0, 1].map(|k| p[k] + turned[k] - d[k]));
+        let control = [a, b, c, d].map(|[u, v]| Point3::new(u, v, 0.0));
+        let [a, b, c, d] = control.map(|p| p.coords);
+        Ok((control, (a + d) - (b + c)))
+    }
+
+    /// The place at which a strip touches a face, and one two thirds of the way along its line of contact, as straight lines that
+    /// go over into each other by a parabola have it.
+    fn toward(&self, way: &Way) -> Option<[[f64; 2]; 2]> {
         /// Share of the way over which its direction is told.
         const STEP: f64 = 1e-3;
-        let track = &self.rails[rail].track;
-        let here = track.section(t)?.contacts[side].at;
-        let ahead = track.section(t + STEP * (to - t))?.contacts[side].at;
-        let ahead = track.grounds[side].on_turn_of(ahead, here);
+        let track = &self.rails[way.rail].track;
+        let at = |t: f64| Some(track.section(t)?.contacts[way.side].at);
+        let here = at(way.from)?;
+        let ahead = track.grounds[way.side].on_turn_of(at(way.from + STEP * (way.to - way.from))?, here);
         Some([here, [0, 1].map(|k| here[k] + (ahead[k] - here[k]) * (2.0 / 3.0) / STEP)])
     }
 }
 
 impl Rebuilt<'_> {
     /// Fills what strips leave open about a vertex.
+    ///
+    /// # Errors
+    /// `FilletCorner` where no patch is tangent all around and within what is around it.
     pub(super) fn fill(&mut self, setback: &Setback, role: String) -> Result<(), SurfacingError> {
-        let refused = || SurfacingError::FilletCorner { at: setback.at.into() };
-        let mut around: Vec<(PatchEdge, OrientedEdge)> = Vec::new();
-        for (i, &(rail, at_end)) in setback.rails.iter().enumerate() {
+        let around = self.around(setback)?;
+        let is_straight = |e: &PatchEdge| as_line(&e.curve, self.tolerance.resolution).is_some();
+        if setback.agrees == Agrees::Position && around.iter().all(|a| is_straight(&a.0)) {
+            let used: Vec<OrientedEdge> = around.into_iter().map(|a| a.1).collect();
+            return self.facets(&used, &role);
+        }
+        let patched = self.patched(setback, &around, role)?;
+        self.balls.push(patched.ok_or_else(|| SurfacingError::FilletCorner { at: setback.at.into() })?);
+        Ok(())
+    }
+
+    /// The edges around what is open about a vertex, as its outer side is seen; those on faces come into their loops.
+    fn around(&mut self, setback: &Setback) -> Result<Vec<Around>, SurfacingError> {
+        let mut out: Vec<Around> = Vec::new();
+        for (&(rail, at_end), spring) in setback.rails.iter().zip(&setback.springs) {
             let used = self.section(rail, at_end)?;
             self.paths.insert((rail, at_end), vec![used.clone()]);
             let strip = Arc::clone(&self.surfaces[rail]);
-            // As the corner's outer side is seen, from the side before a strip to the side after it.
+            // From the side before a strip to the side after it.
             let (middle, inside) = (strip.domain().0.at(0.5), used.pcurve.start().x);
             let into = if middle > inside { Vector3::x() } else { -Vector3::x() };
-            let agrees = setback.agrees;
-            around.push((self.beside(&used, strip, into, agrees)?, OrientedEdge { forward: at_end, ..used }));
-            let Some(spring) = &setback.springs[i] else { continue };
+            let beside = self.beside(&used, strip, into, setback.agrees)?;
+            out.push((beside, OrientedEdge { forward: at_end, ..used }));
+            let Some(spring) = spring else { continue };
             let ground = &self.grounds[&spring.face];
             let curve = image(ground, &spring.pcurve, FOLLOWS * self.tolerance.fit)?;
             let surface = Arc::clone(&ground.surface);
             let [start, end] = spring.vertices;
             let edge = self.put(curve, start, end);
             let used = OrientedEdge { edge, forward: true, pcurve: spring.pcurve.clone() };
-            around.push((self.beside(&used, surface, spring.away, agrees)?, used.clone()));
+            out.push((self.beside(&used, surface, spring.away, setback.agrees)?, used.clone()));
             self.inserts.insert(spring.before, OrientedEdge { forward: false, ..used });
         }
-        let is_straight = |e: &PatchEdge| as_line(&e.curve, self.tolerance.resolution).is_some();
-        if setback.agrees == Agrees::Position && around.iter().all(|a| is_straight(&a.0)) {
-            let used: Vec<OrientedEdge> = around.into_iter().map(|a| a.1).collect();
-            return self.facets(&used, &role);
-        }
+        Ok(out)
+    }
+
+    /// A patch inside edges; `None` where it leaves gaps, is not tangent as it is to be, or bulges out of the faces around it.
+    fn patched(
+        &self,
+        setback: &Setback,
+        around: &[Around],
+        role: String,
+    ) -> Result<Option<Face>, SurfacingError> {
         let edges: Vec<PatchEdge> = around.iter().map(|a| a.0.clone()).collect();
         // What is tangent to nothing is stretched, so that it does not bulge out of its edges.
         let tension = if setback.agrees == Agrees::Position { 1.0 } else { 0.0 };
         let how = Patch { curves: &[], points: &[], tension, name: &role };
-        let patched = patch(&edges, &how, self.tolerance).map_err(|_| refused())?;
-        if patched.edges.iter().any(|e| e.gap > self.tolerance.join) {
-            return Err(refused());
+        let Ok(patched) = patch(&edges, &how, self.tolerance) else { return Ok(None) };
+        let [shell] = patched.body.shells()[..] else { return Ok(None) };
+        let gaps = patched.edges.iter().any(|e| e.gap > self.tolerance.join);
+        if gaps || self.bulges(setback, shell)? {
+            return Ok(None);
         }
-        let faces: BTreeSet<usize> = setback.springs.iter().flatten().map(|s| s.face).collect();
-        if let [shell] = patched.body.shells()[..] {
-            // What was flat or round on one side of an edge is to stay on that side of it.
-            let mesh = mesh(shell, MeshTolerance::chord(self.tolerance.join))?;
-            let outward = if setback.is_outer { 1.0 } else { -1.0 };
-            let bulges = |p: &Point3| {
-                faces.iter().any(|f| self.grounds[f].height(p) * outward > BULGES * self.tolerance.join)
-            };
-            if mesh.positions.iter().step_by(mesh.positions.len() / LOOKED_AT + 1).any(bulges) {
-                return Err(refused());
-            }
-        }
-        let surface =
-            patched.body.shells().first().and_then(|s| s.faces().first()).map(|f| Arc::clone(&f.surface));
-        let surface = surface.ok_or_else(refused)?;
-        let mut edges = Vec::with_capacity(around.len());
-        for (patch_edge, used) in &around {
-            let pcurve = pcurve_on(&patch_edge.curve, &surface, self.tolerance)?;
-            edges.push(OrientedEdge { pcurve, ..used.clone() });
-        }
+        let surface = Arc::clone(&shell.faces()[0].surface);
+        let uses = around.iter().map(|(beside, used)| {
+            Ok(OrientedEdge { pcurve: pcurve_on(&beside.curve, &surface, self.tolerance)?, ..used.clone() })
+        });
+        let mut edges = uses.collect::<Result<Vec<_>, SurfacingError>>()?;
         let reversed = area(&edges) < 0.0;
-        // A patch that folds back along a short edge is tangent there too, with its inside out.
-        let is_tangent = |((beside, _), own): (&(PatchEdge, OrientedEdge), &OrientedEdge)| {
-            let Some(face) = &beside.beside else { return false };
-            // Across the track a strip's normal leads into the shell.
-            let turned = faces.iter().find(|f| Arc::ptr_eq(&self.grounds[*f].surface, &face.surface));
-            let turned = turned.is_none_or(|f| self.halves.shell.faces()[*f].reversed);
-            let sides = [
-                SeamSide { surface: &surface, pcurve: &own.pcurve, reversed },
-                SeamSide { surface: &face.surface, pcurve: &face.pcurve, reversed: turned },
-            ];
-            meeting(&beside.curve, sides).is_some_and(|m| m.angle.0 <= TANGENT)
+        let is_tangent = |((beside, _), own): (&Around, &OrientedEdge)| {
+            let own = SeamSide { surface: &surface, pcurve: &own.pcurve, reversed };
+            self.angle(setback, beside, own).is_some_and(|angle| angle <= TANGENT)
         };
         if setback.agrees == Agrees::Tangent && !around.iter().zip(&edges).all(is_tangent) {
-            return Err(refused());
+            return Ok(None);
         }
         if reversed {
             edges.reverse();
             edges.iter_mut().for_each(|e| e.forward ^= true);
         }
-        self.balls.push(Face { surface, loops: vec![Loop { edges }], reversed, role });
-        Ok(())
+        Ok(Some(Face { surface, loops: vec![Loop { edges }], reversed, role }))
+    }
+
+    /// Whether a patch leaves the faces that it touches: what was on one side of them is to stay there.
+    fn bulges(&self, setback: &Setback, patch: &Shell) -> Result<bool, SurfacingError> {
+        let outward = if setback.is_outer { 1.0 } else { -1.0 };
+        let bound = BULGES * self.tolerance.join;
+        let mesh = mesh(patch, MeshTolerance::chord(self.tolerance.join))?;
+        Ok(setback.springs.iter().flatten().any(|spring| {
+            let near = spring.pcurve.point(spring.pcurve.domain().at(0.5));
+            let height = |p: &Point3| self.grounds[&spring.face].height([near.x, near.y], p);
+            mesh.positions.iter().filter_map(height).any(|h| h * outward > bound)
+        }))
+    }
+
+    /// The largest angle in radians between a patch and what is beside it along an edge, both seen from their outer sides: one
+    /// that folds back along a short edge is tangent there too, with its inside out.
+    fn angle(&self, setback: &Setback, edge: &PatchEdge, own: SeamSide<'_>) -> Option<f64> {
+        let beside = edge.beside.as_ref()?;
+        let on = |s: &&Spring| Arc::ptr_eq(&self.grounds[&s.face].surface, &beside.surface);
+        // Across the track a strip's normal leads into the shell.
+        let spring = setback.springs.iter().flatten().find(on);
+        let reversed = spring.is_none_or(|s| self.halves.shell.faces()[s.face].reversed);
+        let other = SeamSide { surface: &beside.surface, pcurve: &beside.pcurve, reversed };
+        meeting(&edge.curve, [own, other]).map(|m| m.angle.0)
     }
 
     /// Closes straight edges by a flat face, or where they lie in no plane by flat faces about their middle, none of which lies
@@ -289,12 +313,6 @@ impl Rebuilt<'_> {
         let beside = Beside { surface, pcurve: used.pcurve.clone(), left };
         Ok(PatchEdge { curve, beside: Some(beside), agrees, number: 1 })
     }
-}
-
-/// Away from the corner at which two lines meet that go over into each other by a curve with four control points.
-fn away(control: &[[f64; 2]; 4]) -> Vector3 {
-    let [a, b, c, d] = control.map(|[u, v]| Vector3::new(u, v, 0.0));
-    (a + d) - (b + c)
 }
 
 /// A curve in a ground's parameter plane as it lies in space, by the same parameter.
