@@ -1,11 +1,26 @@
 //! Offsets of a meridian chain: pieces are offset one by one, then extended or cut against each other at corners.
 
-use geometry::{NurbsCurve, Point3, Tolerance, Vector3, as_line, crossings, offset_in_plane};
+use geometry::{
+    Crossing, NurbsCurve, Point3, Tolerance, Vector2, Vector3, as_line, crossings, extended, offset_in_plane,
+};
 
 use crate::{MeridianPiece, SurfacingError};
 
 /// An outer corner is extended to its point up to this many times the distance; sharper ones are cut square.
 const LONGEST_MITRE: f64 = 8.0;
+
+/// How far pieces are made longer for an outer corner at first, as a share of what straight ones would need, and how often that
+/// is doubled.
+const FIRST_REACH: f64 = 1.5;
+const MOST_REACHES: u32 = 5;
+
+/// Pieces end to end in the plane z = 0.
+pub(crate) struct Chain<'a> {
+    pub pieces: &'a [MeridianPiece],
+    pub closed: bool,
+    /// For each piece the corner at its start, if it and the one before run on beyond it (`grown_at_corners`).
+    pub grown: &'a [Option<Point3>],
+}
 
 /// An offset chain and the largest deviation of its curves from the true offset.
 pub(crate) struct OffsetChain {
@@ -41,13 +56,14 @@ impl From<SurfacingError> for OffsetTrouble {
 /// The chain at `distance` to the left (right for a negative distance). Pieces on the axis stay out. Ends on the
 /// axis are brought back to it: extended along the tangent, or cut where they pass it.
 pub(crate) fn offset_chain(
-    pieces: &[MeridianPiece],
-    closed: bool,
+    chain: &Chain<'_>,
     distance: f64,
     chord: f64,
     tolerance: &Tolerance,
     to_space: &dyn Fn(&Point3) -> [f64; 3],
 ) -> Result<OffsetChain, OffsetTrouble> {
+    let Chain { pieces, closed, grown } = *chain;
+    let grown_at = |i: usize| grown.get(i).copied().flatten();
     if distance == 0.0 {
         return Ok(OffsetChain { pieces: pieces.to_vec(), max_deviation: 0.0 });
     }
@@ -71,15 +87,13 @@ pub(crate) fn offset_chain(
     for (i, piece) in offset.iter().enumerate() {
         let mut here = piece.clone();
         if i > 0 {
-            let corner = pieces[i].curve.start();
-            work.join(&mut out, &mut here, &corner)?;
+            work.join(&mut out, &mut here, &pieces[i].curve.start(), grown_at(i))?;
         }
         out.push(here);
     }
     if closed && out.len() > 1 {
-        let corner = pieces[0].curve.start();
         let mut first = out.remove(0);
-        work.join(&mut out, &mut first, &corner)?;
+        work.join(&mut out, &mut first, &pieces[0].curve.start(), grown_at(0))?;
         out.insert(0, first);
     } else if !closed {
         if pieces[pieces.len() - 1].curve.end().x == 0.0 {
@@ -94,6 +108,63 @@ pub(crate) fn offset_chain(
     Ok(OffsetChain { pieces: out, max_deviation })
 }
 
+/// A chain whose pieces are made longer in their own nature at the corners that an offset by `farthest` leaves open, so
+/// that every offset up to it has as many pieces as the chain; and the
+/// corners where that was done, as in `Chain`. Where pieces curl away from each other nothing is changed.
+pub(crate) fn grown_at_corners(
+    pieces: &[MeridianPiece],
+    closed: bool,
+    farthest: f64,
+    chord: f64,
+    tolerance: &Tolerance,
+) -> (Vec<MeridianPiece>, Vec<Option<Point3>>) {
+    let (mut grown, count) = (pieces.to_vec(), pieces.len());
+    let mut corners = vec![None; count];
+    for i in usize::from(!closed)..count {
+        let before = (i + count - 1) % count;
+        let towards = grown_towards(
+            (&pieces[before].curve, &grown[before].curve),
+            (&pieces[i].curve, &grown[i].curve),
+            farthest,
+            chord,
+            tolerance,
+        );
+        if let Some((first, second)) = towards.filter(|_| before != i) {
+            (grown[before].curve, grown[i].curve) = (first, second);
+            corners[i] = Some(pieces[i].curve.start());
+        }
+    }
+    (grown, corners)
+}
+
+/// Two pieces that follow each other, each as it was and as it is by now, made longer at their corner as far as it takes for
+/// their offsets to meet.
+fn grown_towards(
+    (before, long_before): (&NurbsCurve, &NurbsCurve),
+    (next, long_next): (&NurbsCurve, &NurbsCurve),
+    distance: f64,
+    chord: f64,
+    tolerance: &Tolerance,
+) -> Option<(NurbsCurve, NurbsCurve)> {
+    let (t_end, t_start) =
+        (before.tangent(before.domain().end)?.xy(), next.tangent(next.domain().start)?.xy());
+    let turn = t_end.perp(&t_start);
+    let gap = Vector2::new(t_end.y - t_start.y, t_start.x - t_end.x) * distance;
+    if turn * distance > 0.0 || gap.norm() <= 1e3 * tolerance.resolution {
+        return None;
+    }
+    let straight = (gap.perp(&t_start) / turn).abs().min(LONGEST_MITRE * distance.abs());
+    let offset =
+        |c: &NurbsCurve| offset_in_plane(c, &Vector3::z(), distance, tolerance.fit).ok().map(|f| f.curve);
+    (0..MOST_REACHES).find_map(|k| {
+        let reach = straight * FIRST_REACH * f64::from(1 << k);
+        let first = extended(long_before, reach).ok()?;
+        let second = extended(&long_next.reversed(), reach).ok()?.reversed();
+        crossings(&offset(&first)?, &offset(&second)?, chord).first()?;
+        Some((first, second))
+    })
+}
+
 impl Work<'_> {
     fn misfit(&self, why: &'static str, at: &Point3) -> OffsetTrouble {
         OffsetTrouble::Misfit(Misfit { why, at: (self.to_space)(at) })
@@ -105,8 +176,19 @@ impl Work<'_> {
         out: &mut Vec<MeridianPiece>,
         next: &mut MeridianPiece,
         corner: &Point3,
+        grown: Option<Point3>,
     ) -> Result<(), OffsetTrouble> {
         let Some(mut before) = out.pop() else { return Ok(()) };
+        if let Some(corner) = grown {
+            let away = |c: &Crossing| (c.point - corner.xy()).norm();
+            let nearest = crossings(&before.curve, &next.curve, self.chord)
+                .into_iter()
+                .min_by(|a, b| away(a).total_cmp(&away(b)));
+            let crossing = nearest.ok_or_else(|| self.misfit("the wall leaves a corner open", &corner))?;
+            cut_at(&crossing, &mut before, next);
+            out.push(before);
+            return Ok(());
+        }
         let (end, start) = (before.curve.end(), next.curve.start());
         if (end - start).norm() <= 1e3 * self.tolerance.resolution {
             next.curve = next.curve.with_ends(Some(end), None);
@@ -127,11 +209,7 @@ impl Work<'_> {
             let Some(c) = crossing else {
                 return Err(self.misfit("the wall swallows a piece of the profile beside a corner", corner));
             };
-            let at = Point3::new(c.point.x, c.point.y, 0.0);
-            before.curve = before.curve.part(before.curve.domain().start, c.first_parameter);
-            next.curve = next.curve.part(c.second_parameter, next.curve.domain().end);
-            before.curve = before.curve.with_ends(None, Some(at));
-            next.curve = next.curve.with_ends(Some(at), None);
+            cut_at(&c, &mut before, next);
             out.push(before);
             return Ok(());
         }
@@ -187,6 +265,14 @@ impl Work<'_> {
         }
         Ok(())
     }
+}
+
+/// Two pieces lose what lies beyond the place where they cross.
+fn cut_at(crossing: &Crossing, before: &mut MeridianPiece, next: &mut MeridianPiece) {
+    let at = Some(Point3::new(crossing.point.x, crossing.point.y, 0.0));
+    let (first, second) = (before.curve.domain().start, next.curve.domain().end);
+    before.curve = before.curve.part(first, crossing.first_parameter).with_ends(None, at);
+    next.curve = next.curve.part(crossing.second_parameter, second).with_ends(at, None);
 }
 
 /// Adds `piece` to `out`, lengthened straight to `to`: a line by itself, anything else by a line after it.

@@ -10,7 +10,7 @@ use geometry::{Point3, Tolerance};
 use topology::{Body, Solid};
 
 use crate::fits::largest_share;
-use crate::offset_chain::{Misfit, OffsetTrouble, offset_chain};
+use crate::offset_chain::{Chain, Misfit, OffsetTrouble, offset_chain};
 use crate::{FlatMeasure, Meridian, MeridianPiece, Revolved, SurfacingError, Turn, turned_shell};
 
 /// Halvings when looking for the thickness that would fit; three significant digits.
@@ -96,8 +96,9 @@ fn wall_section(
     // A chain that was closed along the axis is open again for its wall.
     let kept = open_at_axis(&base.pieces);
     let closed = base.closed && kept.len() == base.pieces.len();
+    let chain = Chain { pieces: &kept, closed, grown: &[] };
     let offset = |distance: f64, name: &str| {
-        let mut done = offset_chain(&kept, closed, distance, chord, tolerance, &to_space)?;
+        let mut done = offset_chain(&chain, distance, chord, tolerance, &to_space)?;
         for piece in &mut done.pieces {
             piece.role = format!("{name} of {}", piece.role);
         }

@@ -170,6 +170,48 @@ fn a_hole_grows_wider_with_the_draft_and_rounded_corners_keep_it() {
 }
 
 #[test]
+fn curved_pieces_grow_in_their_own_nature_at_corners_that_open_with_the_draft() {
+    for (radius, rise, degrees) in [(4.0, 6.0, -5.0), (40.0, 3.0, -30.0), (1.0, 20.0, -1.0)] {
+        let tolerance = Tolerance::default();
+        let slope = f64::tan(-f64::to_radians(degrees));
+        let simpson = |area: &dyn Fn(f64) -> f64| {
+            let weights = [1.0, 4.0, 1.0];
+            (0..1000)
+                .map(|i| {
+                    (0..3).map(|j| weights[j] * area((i as f64 + 0.5 * j as f64) * rise * 1e-3)).sum::<f64>()
+                })
+                .sum::<f64>()
+                * rise
+                * 1e-3
+                / 6.0
+        };
+        // A half disc: at every height a disc about the same middle, cut by a line as far below it as the sides have gone.
+        let arc = circle_arc(&frame_at(0.0), radius, 0.0, PI).unwrap();
+        let half = vec![arc.clone(), NurbsCurve::line(arc.end(), arc.start())];
+        let made = drafted(half, 0.0, rise, degrees, &tolerance).unwrap();
+        let above = |h: f64| {
+            let (d, r) = (h * slope, radius + h * slope);
+            0.5 * PI * r * r + d * (r * r - d * d).sqrt() + r * r * (d / r).asin()
+        };
+        let wanted = simpson(&above);
+        near(sound(&made, 0), wanted, 2e-5 * wanted);
+        // A lens of two equal arcs through the middles of each other's circles: two discs of one radius over each other.
+        let shifted = |x: f64, from: f64| {
+            let frame = Frame { origin: Point3::new(x, 0.0, 0.0), ..frame_at(0.0) };
+            circle_arc(&frame, radius, from, PI / 1.5).unwrap()
+        };
+        let lens = vec![shifted(-0.5 * radius, -PI / 3.0), shifted(0.5 * radius, PI / 1.5)];
+        let made = drafted(lens, 0.0, rise, degrees, &tolerance).unwrap();
+        let common = |h: f64| {
+            let r = radius + h * slope;
+            2.0 * r * r * (0.5 * radius / r).acos() - 0.5 * radius * (4.0 * r * r - radius * radius).sqrt()
+        };
+        let wanted = simpson(&common);
+        near(sound(&made, 0), wanted, 2e-5 * wanted);
+    }
+}
+
+#[test]
 fn a_draft_that_has_no_room_says_what_height_would_fit() {
     let tolerance = Tolerance::default();
     // A bar 4 wide with 45 degrees of draft meets itself at a height of 2.

@@ -7,7 +7,7 @@ use geometry::{
 
 use super::check_way;
 use crate::chain::{chain_orders, closes, run_of};
-use crate::offset_chain::{OffsetTrouble, offset_chain};
+use crate::offset_chain::{Chain, OffsetTrouble, grown_at_corners, offset_chain};
 use crate::{MeridianPiece, SurfacingError};
 
 /// Heights between whose outlines the surface is laid at first, where it is not simply straight between two.
@@ -77,8 +77,26 @@ pub(super) fn drafted(
         let inwards = if clockwise == is_hole { 1.0 } else { -1.0 };
         let stretches = if from * to < 0.0 { vec![[0.0, from], [0.0, to]] } else { vec![[from, to]] };
         for [low, high] in stretches {
-            let side =
-                Side { run, names: &names, closed, frame: &frame, slope: inwards * draft.tan(), tolerance };
+            let slope = inwards * draft.tan();
+            let pieces: Vec<MeridianPiece> = run
+                .iter()
+                .zip(&names)
+                .map(|(curve, name)| MeridianPiece {
+                    curve: curve.clone(),
+                    role: name.clone(),
+                    on_axis: false,
+                })
+                .collect();
+            let chord = CHORD * tolerance.join;
+            let (grown, corners) =
+                grown_at_corners(&pieces, closed, slope * high.abs().max(low.abs()), chord, tolerance);
+            let side = Side {
+                run,
+                chain: Chain { pieces: &grown, closed, grown: &corners },
+                frame: &frame,
+                slope,
+                tolerance,
+            };
             let deviation = side.lay(low, high, &mut out.surfaces)?;
             out.max_deviation = match (out.max_deviation, deviation) {
                 (Some(a), Some(b)) => Some(a.max(b)),
@@ -96,8 +114,8 @@ fn outline(run: &[NurbsCurve]) -> Vec<[f64; 2]> {
 
 struct Side<'a> {
     run: &'a [NurbsCurve],
-    names: &'a [String],
-    closed: bool,
+    /// The run, longer at its outer corners.
+    chain: Chain<'a>,
     frame: &'a Frame,
     /// How much narrower to the left, per mm of height either way.
     slope: f64,
@@ -107,16 +125,15 @@ struct Side<'a> {
 impl Side<'_> {
     /// The outline at a height, piece by piece, in space.
     fn at(&self, height: f64) -> Result<Vec<NurbsCurve>, SurfacingError> {
-        let pieces: Vec<MeridianPiece> = self
-            .run
-            .iter()
-            .zip(self.names)
-            .map(|(curve, name)| MeridianPiece { curve: curve.clone(), role: name.clone(), on_axis: false })
-            .collect();
         let to_space = |p: &Point3| (self.frame.to_space(p.x, p.y)).into();
         let distance = self.slope * height.abs();
+        let up = self.frame.z * height;
+        let lifted = |c: &NurbsCurve| c.mapped(|q| self.frame.to_space(q.x, q.y) + up);
+        if distance == 0.0 {
+            return Ok(self.run.iter().map(lifted).collect());
+        }
         let chord = CHORD * self.tolerance.join;
-        let made = offset_chain(&pieces, self.closed, distance, chord, self.tolerance, &to_space);
+        let made = offset_chain(&self.chain, distance, chord, self.tolerance, &to_space);
         let swallowed = |at: [f64; 3]| SurfacingError::DraftSwallows { height, fits: 0.0, at };
         let chain = match made {
             Ok(chain) => chain.pieces,
@@ -127,8 +144,7 @@ impl Side<'_> {
         if chain.len() != self.run.len() {
             return Err(swallowed(to_space(&self.run[0].start())));
         }
-        let up = self.frame.z * height;
-        Ok(chain.iter().map(|p| p.curve.mapped(|q| self.frame.to_space(q.x, q.y) + up)).collect())
+        Ok(chain.iter().map(|p| lifted(&p.curve)).collect())
     }
 
     fn lay(
@@ -140,7 +156,7 @@ impl Side<'_> {
         let end = self.at(high).map_err(|e| self.with_limit(e, high))?;
         let start = self.at(low)?;
         let mut worst: Option<f64> = None;
-        for (k, name) in self.names.iter().enumerate() {
+        for (k, MeridianPiece { role: name, .. }) in self.chain.pieces.iter().enumerate() {
             let straight = |c: &NurbsCurve| as_line(c, self.tolerance.resolution).is_some();
             let alike = start[k].knots() == end[k].knots();
             let uncut = alike && self.is_uncut(&start[k], &end[k], high - low, high.abs() - low.abs());
