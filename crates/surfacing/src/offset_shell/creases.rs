@@ -184,6 +184,7 @@ impl Solver<'_> {
         let curves = [half, twin].map(|h| web.used(h));
         let same = web.halves.all[twin].edge == web.halves.all[half].edge;
         let other_curve = web.shell().edge(web.halves.all[twin].edge).curve.as_ref().ok_or_else(lost)?;
+        let ridge = web.off_ridge(half).is_some();
         // Where the source has a place, on both faces.
         let base = |t: f64| -> [[f64; 2]; 2] {
             let d = taken.guide.curve.domain();
@@ -195,7 +196,7 @@ impl Solver<'_> {
             };
             [(0, half, inside), (1, twin, other)].map(|(k, half, t)| {
                 let p = curves[k].pcurve.point(t);
-                self.beside_ridge(half, [p.x, p.y])
+                if ridge { self.beside_ridge(half, t) } else { [p.x, p.y] }
             })
         };
         let [from, to] = [[ends[0].uv, others[1].uv], [ends[1].uv, others[0].uv]];
@@ -221,8 +222,7 @@ impl Solver<'_> {
         };
         let plane = |s: f64| taken.guide.plane(taken.from + (taken.to - taken.from) * s);
         let faces = [web.face(half), web.face(twin)];
-        let ridge = self.near.is_none() && web.off_ridge(half).is_some();
-        self.run(faces, [from, to], count, &plane, &guess, ridge)
+        self.run(faces, [from, to], count, &plane, &guess, ridge && self.near.is_none())
             .or_else(|at| self.by_parameter(faces, [from, to], count).ok_or(at))
     }
 
@@ -309,12 +309,13 @@ impl Solver<'_> {
             let lost = || plane(s).map_or_else(Point3::origin, |p| p.0);
             let plane = plane(s).ok_or_else(lost)?;
             let last = out[out.len() - 1];
+            let guessed = guess(s);
             // On from the two places before, and from where the source has one.
             let ahead = match &out[..] {
                 [.., a, b] => [0, 1].map(|k| [0, 1].map(|i| 2.0 * b[2 * k + i] - a[2 * k + i])),
-                _ => guess(s),
+                _ => guessed,
             };
-            let tries = [guess(s), ahead, [[last[0], last[1]], [last[2], last[3]]]];
+            let tries = [guessed, ahead, [[last[0], last[1]], [last[2], last[3]]]];
             let found = tries.iter().find_map(|from| {
                 let found =
                     common(&carriers, from, Some(plane), ON_BOTH * self.tolerance.fit, self.tolerance.fit)?;
@@ -340,8 +341,13 @@ impl Solver<'_> {
         let laid: Vec<Point3> =
             (0..=count).filter_map(|k| plane(k as f64 / count as f64)).map(|p| p.0).collect();
         let widest = laid.windows(2).map(|w| (w[1] - w[0]).norm()).fold(mean, f64::max);
-        match steps.iter().position(|s| *s > JUMP * widest && *s > self.tolerance.join) {
-            Some(k) => Err(points[k]),
+        if let Some(k) = steps.iter().position(|s| *s > JUMP * widest && *s > self.tolerance.join) {
+            return Err(points[k]);
+        }
+        // Planes across an arc next to whose middle the edge lies do not tell its places apart.
+        let turns_back = |w: &[Point3]| (w[1] - w[0]).dot(&(w[2] - w[1])) < 0.0;
+        match points.windows(3).position(turns_back) {
+            Some(k) => Err(points[k + 1]),
             None => Ok(out),
         }
     }

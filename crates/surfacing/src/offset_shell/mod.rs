@@ -5,11 +5,13 @@
 
 mod carried;
 mod creases;
+mod held;
 mod nodes;
 mod parallel;
 mod parted;
 mod rebuilt;
 mod recut;
+mod tight;
 mod web;
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -20,9 +22,11 @@ use topology::{EdgeId, Face, SeamSide, Shell, VertexId, face_extent, meeting};
 
 use crate::SurfacingError;
 use carried::carried;
+use held::keeps_its_distance;
 use parted::{Where, parted};
 use rebuilt::rebuilt;
 use recut::{reach_over, recut, run_on};
+use tight::without_tight;
 
 /// A shell at a distance from another one.
 #[derive(Debug, Clone)]
@@ -161,9 +165,14 @@ impl<'a> Offsets<'a> {
             moved(shell, distances, &joints, tolerance)
                 .or_else(|error| rebuilt(shell, distances, &joints, tolerance).map_err(|_| error))
         };
-        let parted = |at: Where| without_folds(shell, distances, at, tolerance).ok().flatten();
-        let ways = [Where::Around { first: 1 }, Where::Around { first: 0 }, Where::Ridges];
-        made.or_else(|error| ways.into_iter().find_map(parted).ok_or(error))
+        let parted = |at: Where| without_folds(shell, distances, at, &joints, tolerance).ok().flatten();
+        let tight = || without_tight(shell, distances, &joints, tolerance).ok().flatten();
+        let held = |made: &OffsetShell| keeps_its_distance(made, shell, distances, tolerance).is_ok();
+        let ways = [Where::Around { first: 1 }, Where::Around { first: 0 }, Where::Ridges, Where::Cusps];
+        made.or_else(|error| {
+            let mut others = ways.into_iter().filter_map(parted).chain(std::iter::once_with(tight).flatten());
+            others.find(held).ok_or(error)
+        })
     }
 }
 
@@ -204,9 +213,12 @@ fn without_folds(
     shell: &Shell,
     distances: &[f64],
     at: Where,
+    joints: &Joints,
     tolerance: &Tolerance,
 ) -> Result<Option<OffsetShell>, SurfacingError> {
-    let Some(parted) = parted(shell, distances, at)? else { return Ok(None) };
+    let smooth = |e: &usize| joints.kinds[*e] == Kind::Smooth && joints.users[*e].len() == 2;
+    let smooth: Vec<usize> = (0..joints.kinds.len()).filter(smooth).collect();
+    let Some(parted) = parted(shell, distances, at, &smooth)? else { return Ok(None) };
     let distances: Vec<f64> = parted.faces.iter().map(|f| distances[*f]).collect();
     let mut joints = Offsets::new(&parted.shell, tolerance)?.joints(&distances);
     for ridge in parted.ridges {
@@ -236,14 +248,15 @@ pub(crate) fn closed_over(
     let of_gone = gone.iter().flat_map(|&f| &shell.faces()[f].loops).flat_map(|l| &l.edges);
     let ends = |e: &EdgeId| [shell.edge(*e).start, shell.edge(*e).end];
     let beside: BTreeSet<VertexId> = of_gone.flat_map(|u| ends(&u.edge)).collect();
-    let mut joints = offsets.joints(&vec![0.0; shell.faces().len()]);
+    let distances = vec![0.0; shell.faces().len()];
+    let mut joints = offsets.joints(&distances);
     for (e, kind) in joints.kinds.iter_mut().enumerate() {
         let changes = ends(&EdgeId(e as u32)).iter().any(|v| beside.contains(v));
         if changes && *kind == Kind::Smooth && offsets.angles[e] > LEVEL {
             *kind = Kind::Sharp;
         }
     }
-    rebuilt::closed_over(shell, gone, &joints, margin, tolerance)
+    Ok(rebuilt::closed_over(shell, gone, &distances, &joints, margin, tolerance)?.shell)
 }
 
 /// A shell with an opening closed by the faces beside it, or by a filler, which is its last face then.

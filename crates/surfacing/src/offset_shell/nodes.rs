@@ -6,7 +6,7 @@
 
 use std::collections::BTreeMap;
 
-use geometry::{NurbsCurve, Point3, Tolerance, Vector3};
+use geometry::{NurbsCurve, Point3, Tolerance, Vector2, Vector3};
 use topology::straight_pcurve;
 
 use super::Kind;
@@ -27,7 +27,9 @@ const TIP_PLACES: [f64; 3] = [0.25, 0.5, 0.75];
 /// Share of the distance within which the offsets of a pole are one place.
 const SMOOTH_POLE: f64 = 5e-3;
 /// Places on either side of a ridge at which is looked whether the offset has met itself.
-const SEARCHED: usize = 200;
+const SEARCHED: usize = 80;
+/// Steps in which a place is brought into a plane.
+const INTO_PLANE: usize = 2;
 /// Sine of the angle between faces from which an edge between them has a direction.
 const LEVEL: f64 = 1e-9;
 
@@ -91,6 +93,13 @@ impl About<'_> {
     }
 }
 
+/// Whether two segments cross, ends included.
+fn segments_cross([a, b]: [Vector2; 2], [c, d]: [Vector2; 2]) -> bool {
+    let sides = |a: Vector2, b: Vector2, c: Vector2| (b - a).perp(&(c - a));
+    let ([p, q], [r, s]) = ([sides(a, b, c), sides(a, b, d)], [sides(c, d, a), sides(c, d, b)]);
+    p * q <= 0.0 && r * s <= 0.0 && p != q && r != s
+}
+
 impl Solver<'_> {
     /// Where all vertices come to lie, or a place where they cannot.
     pub(super) fn nodes(&self) -> Result<Nodes, Point3> {
@@ -113,36 +122,82 @@ impl Solver<'_> {
         }
         let used = self.web.used(leaving);
         let p = if self.web.halves.all[leaving].forward { used.pcurve.start() } else { used.pcurve.end() };
-        let ridge =
-            [leaving, fan.corners[corner].coming].into_iter().find(|h| self.web.off_ridge(*h).is_some());
-        ridge.map_or([p.x, p.y], |half| self.beside_ridge(half, [p.x, p.y]))
+        let at = [(leaving, true), (fan.corners[corner].coming, false)];
+        let ridge = at.into_iter().find(|(h, _)| self.web.off_ridge(*h).is_some());
+        ridge.map_or([p.x, p.y], |(half, begins)| {
+            let d = self.web.used(half).pcurve.domain();
+            let at_start = self.web.halves.all[half].forward == begins;
+            self.beside_ridge(half, if at_start { d.start } else { d.end })
+        })
     }
 
-    /// From a place on a ridge about as far into the face of a half-edge along it as to where the offset meets itself.
-    pub(super) fn beside_ridge(&self, half: usize, at: [f64; 2]) -> [f64; 2] {
-        let Some((axis, way)) = self.web.off_ridge(half) else { return at };
+    /// From a place of an edge, or of a ridge, about as far into the face of a half-edge along it as to where the offsets of the faces
+    /// beside it, which run over each other there, meet again.
+    pub(super) fn beside_ridge(&self, half: usize, t: f64) -> [f64; 2] {
+        let place = |h: usize| {
+            let p = self.web.used(h).pcurve.point(t);
+            [p.x, p.y]
+        };
+        let at = place(half);
+        let sides = self.web.off_ridge(half).zip(self.web.twin(half));
+        let Some((own, twin)) = sides else { return at };
+        let Some(other) = self.web.off_ridge(twin) else { return at };
         let face = &self.faces[self.web.face(half)];
-        let bounds = face.bounds[axis];
-        let moved = |by: f64| {
-            let mut place = at;
-            place[axis] = bounds.clamp(at[axis] + by);
-            place
-        };
-        let Some(rate) = face.ground.place(at).map(|p| p.rates[axis]) else { return at };
-        let reach = (bounds.end - at[axis]).max(at[axis] - bounds.start);
-        // What folds may be narrow.
-        let searched = |k: usize| (k as f64 / SEARCHED as f64).powi(2);
-        // The offset of both sides runs back behind the ridge, and has come forward again where they meet.
-        let ahead = |k: usize| {
-            let by = reach * searched(k);
-            let sides = face.point(moved(by)).zip(face.point(moved(-by)));
-            sides.is_some_and(|(p, q)| (p - q).dot(&rate) > 0.0)
-        };
-        if ahead(1) {
+        let from = face.at(at).zip(face.ground.place(at));
+        let Some((from, ground)) = from else { return at };
+        let unit = |v: Vector3| v.try_normalize(f64::MIN_POSITIVE);
+        let Some((across, edge)) = unit(ground.rates[own.0]).zip(unit(ground.rates[1 - own.0])) else {
             return at;
+        };
+        let Some(across) = unit(across - edge * across.dot(&edge)) else { return at };
+        let flat = |p: Point3| {
+            let off = p - from.point;
+            Vector2::new(off.dot(&across), off.dot(&from.normal))
+        };
+        let line = |h: usize, side| self.line_across(self.web.face(h), place(h), side, (from.point, edge));
+        let (mine, others) = (line(half, own), line(twin, other));
+        let points = [&mine, &others].map(|l| l.iter().map(|(_, p)| flat(*p)).collect::<Vec<Vector2>>());
+        let [p, q] = points.each_ref().map(|l| l.windows(2).map(|w| [w[0], w[1]]).collect::<Vec<_>>());
+        // Both begin at the same place; the nearest crossing of the others is the one, since round a closed face they cross again.
+        let cross = |i: usize, j: usize| match (p.get(i), q.get(j)) {
+            (Some(a), Some(b)) => i + j > 0 && segments_cross(*a, *b),
+            _ => false,
+        };
+        let met = (0..p.len().max(q.len())).find_map(|m| {
+            let (mut before, mut up_to) = (0..m, 0..=m);
+            before.find(|&i| cross(i, m)).or_else(|| up_to.any(|j| cross(m, j)).then_some(m))
+        });
+        met.map_or(at, |i| mine[i + 1].0)
+    }
+
+    /// Places of an offset face ever farther from a border into it (what folds may be narrow), in a plane.
+    fn line_across(
+        &self,
+        face: usize,
+        from: [f64; 2],
+        (axis, way): (usize, f64),
+        (on, normal): (Point3, Vector3),
+    ) -> Vec<([f64; 2], Point3)> {
+        let face = &self.faces[face];
+        let bounds = face.bounds;
+        let reach = if way > 0.0 { bounds[axis].end - from[axis] } else { from[axis] - bounds[axis].start };
+        let mut uv = from;
+        let mut out = Vec::with_capacity(SEARCHED + 1);
+        for k in 0..=SEARCHED {
+            uv[axis] = from[axis] + way * reach * (k as f64 / SEARCHED as f64).powi(2);
+            let along = 1 - axis;
+            for _ in 0..INTO_PLANE {
+                let Some(place) = face.at(uv) else { return out };
+                let step = (place.point - on).dot(&normal) / place.rates[along].dot(&normal);
+                uv[along] -= step;
+                if bounds[along].clamp(uv[along]) != uv[along] {
+                    return out;
+                }
+            }
+            let Some(point) = face.point(uv) else { return out };
+            out.push((uv, point));
         }
-        let met = (2..=SEARCHED).find(|&k| ahead(k)).unwrap_or(1);
-        moved(way * reach * searched(met))
+        out
     }
 
     /// Where a fan's vertex is when it goes with its faces.

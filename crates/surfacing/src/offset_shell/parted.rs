@@ -6,7 +6,8 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use geometry::{
-    Domain, KnotVector, NurbsSurface, Point3, SurfaceDerivatives, Vector3, bisect, tightest_bend_of,
+    Domain, KnotVector, NurbsCurve, NurbsSurface, Point3, SurfaceDerivatives, Vector3, bisect,
+    tightest_bend_of,
 };
 use topology::{
     Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, face_extent, straight_pcurve,
@@ -32,6 +33,8 @@ const NEARLY: f64 = -0.5;
 const NARROWED: usize = 40;
 /// Places at which the ridge's end is looked for.
 const FINE: usize = 64;
+/// Areas of a face that fold beyond which it is not parted: it is about as tight as the distance all over.
+const MOST_AREAS: usize = 8;
 /// Edges of a face that are parted for one cut at most.
 const MOST: usize = 8;
 
@@ -54,6 +57,8 @@ pub(super) enum Where {
     },
     /// In the middle of what folds, and where it ends inside a face.
     Ridges,
+    /// Nowhere but along the smooth edges beside which they do: there the faces come apart, and meet again farther on.
+    Cusps,
 }
 
 /// A parameter line along which faces are cut: all pieces that it crosses, or the one that holds a place.
@@ -69,7 +74,12 @@ struct Cut {
 ///
 /// # Errors
 /// What keeps the parts from being a shell.
-pub(super) fn parted(shell: &Shell, distances: &[f64], at: Where) -> Result<Option<Parted>, SurfacingError> {
+pub(super) fn parted(
+    shell: &Shell,
+    distances: &[f64],
+    at: Where,
+    smooth: &[usize],
+) -> Result<Option<Parted>, SurfacingError> {
     let mut cutting = Cutting {
         vertices: shell.vertices().to_vec(),
         edges: shell.edges().to_vec(),
@@ -78,13 +88,18 @@ pub(super) fn parted(shell: &Shell, distances: &[f64], at: Where) -> Result<Opti
         was: (0..shell.edges().len() as u32).map(EdgeId).collect(),
         ridges: BTreeSet::new(),
     };
-    let mut any = false;
-    for (f, face) in shell.faces().iter().enumerate() {
+    let mut any = at == Where::Cusps && cutting.mark_cusps(distances, smooth);
+    let faces = if at == Where::Cusps { &[] } else { shell.faces() };
+    for (f, face) in faces.iter().enumerate() {
         let distance = if face.reversed { -distances[f] } else { distances[f] };
         let Some(folding) = Folding::of(face, distance) else { continue };
+        if folding.areas().len() > MOST_AREAS {
+            return Ok(None);
+        }
         let cuts = match at {
             Where::Around { first } => folding.around(first),
             Where::Ridges => folding.ridges(),
+            Where::Cusps => Vec::new(),
         };
         for cut in cuts {
             if cut.ridge && cutting.is_seam(f, &cut) {
@@ -391,6 +406,53 @@ struct Cutting {
 }
 
 impl Cutting {
+    /// Takes the parts of smooth edges beside which an offset folds for those along a ridge; whether there are any.
+    fn mark_cusps(&mut self, distances: &[f64], smooth: &[usize]) -> bool {
+        let mut any = false;
+        for &e in smooth {
+            let uses: Vec<(usize, NurbsCurve)> = self
+                .faces
+                .iter()
+                .enumerate()
+                .flat_map(|(f, face)| face.loops.iter().flat_map(|l| &l.edges).map(move |u| (f, u)))
+                .filter(|(_, u)| u.edge.index() == e)
+                .map(|(f, u)| (f, u.pcurve.clone()))
+                .collect();
+            let Some((_, first)) = uses.first() else { continue };
+            let fold = |t: f64| {
+                let at = |(f, pcurve): &(usize, NurbsCurve)| {
+                    let (face, p) = (&self.faces[*f], pcurve.point(t));
+                    let distance = if face.reversed { -distances[*f] } else { distances[*f] };
+                    folded(&face.surface.derivatives(p.x, p.y), distance)
+                };
+                uses.iter().map(at).fold(f64::MIN, f64::max)
+            };
+            let places = looked_at(first.knots(), first.domain(), LEAST, first.domain().start);
+            let over: Vec<bool> = places.iter().map(|t| fold(*t) >= 0.0).collect();
+            if !over.contains(&true) {
+                continue;
+            }
+            any = true;
+            // From the end, so that what is left keeps its number.
+            let borders: Vec<f64> = (1..places.len())
+                .filter(|&k| over[k - 1] != over[k])
+                .map(|k| bisect(places[k - 1], places[k], |t| (fold(t) >= 0.0) == over[k]))
+                .collect();
+            let mut folds = over[over.len() - 1];
+            for t in borders.into_iter().rev() {
+                let new = self.part_edge(EdgeId(e as u32), t);
+                if folds {
+                    self.ridges.insert(new.index());
+                }
+                folds = !folds;
+            }
+            if folds {
+                self.ridges.insert(e);
+            }
+        }
+        any
+    }
+
     /// Whether a line is where a face closes on itself.
     fn is_seam(&self, f: usize, cut: &Cut) -> bool {
         let surface = &self.faces[f].surface;
@@ -522,8 +584,8 @@ impl Cutting {
         })
     }
 
-    /// Parts an edge at a parameter, for all faces that use it.
-    fn part_edge(&mut self, id: EdgeId, t: f64) {
+    /// Parts an edge at a parameter, for all faces that use it; its second half is new.
+    fn part_edge(&mut self, id: EdgeId, t: f64) -> EdgeId {
         let edge = self.edges[id.index()].clone();
         // A pole's parts all end at its own vertex.
         let (middle, halves) = match &edge.curve {
@@ -562,5 +624,6 @@ impl Cutting {
             }
             bound.edges = out;
         }
+        new
     }
 }

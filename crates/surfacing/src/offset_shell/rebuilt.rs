@@ -103,19 +103,21 @@ pub(super) fn rebuilt(
     Err(refused.unwrap_or(SurfacingError::Empty))
 }
 
-/// A shell without some of its faces, with those beside them grown until they meet; `margin` mm is how far they grow at most. What
-/// is away from there stays as it is.
+/// A shell offset without some of its faces, with those beside them grown until they meet; `margin` mm is how far they grow at most.
+/// Where nothing is offset, what is away from there stays as it is.
 ///
 /// # Errors
 /// `OffsetOpen` where they do not close it.
 pub(super) fn closed_over(
     shell: &Shell,
     gone: &BTreeSet<usize>,
+    distances: &[f64],
     joints: &Joints,
     margin: f64,
     tolerance: &Tolerance,
-) -> Result<Shell, SurfacingError> {
-    let faces: Vec<Parallel> = shell.faces().iter().map(|f| Parallel::new(f, margin, 0.0)).collect();
+) -> Result<OffsetShell, SurfacingError> {
+    let faces = shell.faces().iter().zip(distances).map(|(f, d)| Parallel::new(f, margin, *d));
+    let faces: Vec<Parallel> = faces.collect();
     let mut last = None;
     for whole in [false, true] {
         let mut web = Web::new(shell, joints);
@@ -124,7 +126,7 @@ pub(super) fn closed_over(
         let left = web.left().any(|h| gone.contains(&web.face(h)));
         let made = made.and(if left { Err(SurfacingError::Empty) } else { Ok(web) });
         match made.and_then(|web| settled(web, &faces, (FARTHER[0] + LINES) * margin, tolerance)) {
-            Ok(made) => return Ok(made.shell),
+            Ok(made) => return Ok(made),
             Err(error) => last = Some(error),
         }
     }
