@@ -18,9 +18,10 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, Tolerance, offset_surface, parallel_surface};
-use topology::{EdgeId, Face, SeamSide, Shell, VertexId, face_extent, meeting};
+use topology::{Body, EdgeId, Face, SeamSide, Shell, VertexId, face_extent, meeting};
 
 use crate::SurfacingError;
+use crate::fits::apart;
 use carried::carried;
 use held::keeps_its_distance;
 use parted::{Where, parted};
@@ -167,7 +168,10 @@ impl<'a> Offsets<'a> {
         };
         let parted = |at: Where| without_folds(shell, distances, at, &joints, tolerance).ok().flatten();
         let tight = || without_tight(shell, distances, &joints, tolerance).ok().flatten();
-        let held = |made: &OffsetShell| keeps_its_distance(made, shell, distances, tolerance).is_ok();
+        let held = |made: &OffsetShell| {
+            keeps_its_distance(made, shell, distances, tolerance).is_ok()
+                && apart(Body::from_shell(made.shell.clone())).is_ok()
+        };
         let ways = [Where::Around { first: 1 }, Where::Around { first: 0 }, Where::Ridges, Where::Cusps];
         made.or_else(|error| {
             let mut others = ways.into_iter().filter_map(parted).chain(std::iter::once_with(tight).flatten());
