@@ -547,18 +547,19 @@ impl<'a> Assembly<'a> {
             }
         }
         for (diagonal, run) in self.nodes.diagonals.iter().zip(&runs.diagonals) {
-            let both = self.between(diagonal.faces, diagonal.nodes, run)?;
+            let both = self.between(diagonal.faces, diagonal.nodes, run, false)?;
             self.diagonals.push(both);
         }
         self.shell()
     }
 
-    /// An edge along a run between two faces, with the uses by the one to its left, along it, and the one to its right.
+    /// An edge along a run between two faces, which may be next to parallel where it begins or ends, with the uses by the one to its left, along it, and the one to its right.
     fn between(
         &mut self,
         faces: [usize; 2],
         nodes: [usize; 2],
         run: &Run,
+        starts_level: bool,
     ) -> Result<[OrientedEdge; 2], SurfacingError> {
         let Solver { faces: grounds, tolerance, .. } = *self.solver;
         let surfaces = faces.map(|f| &*grounds[f].ground.surface);
@@ -579,14 +580,23 @@ impl<'a> Assembly<'a> {
                 };
                 let round = nodes[0] == nodes[1] && step(0).dot(&step(run.len() - 2)) > ROUND;
                 let close = Tolerance { fit: 0.5 * tolerance.fit, ..*tolerance };
-                let made = fit_meeting(surfaces, &places, round, &close)?;
-                match made.filter(|m| m.max_deviation <= tolerance.fit) {
-                    Some(made) => {
-                        (made.curve, <[NurbsCurve; 2]>::try_from(made.pcurves).map_err(|_| lost())?)
-                    }
-                    // Faces next to parallel do not say where between two places of their edge it runs.
-                    None if !round => self.close_through(faces, run)?.ok_or_else(lost)?,
-                    None => return Err(lost()),
+                // Faces next to parallel do not say where between two places of their edge it runs.
+                let through = |wanted: bool| match wanted && !round {
+                    true => self.close_through(faces, run),
+                    false => Ok(None),
+                };
+                let fitted = || -> Result<Option<Imaged>, SurfacingError> {
+                    let made = fit_meeting(surfaces, &places, round, &close)?;
+                    let near = made.filter(|m| m.max_deviation <= tolerance.fit);
+                    near.map(|m| Ok((m.curve, <[NurbsCurve; 2]>::try_from(m.pcurves).map_err(|_| lost())?)))
+                        .transpose()
+                };
+                match through(starts_level)? {
+                    Some(made) => made,
+                    None => match fitted()? {
+                        Some(made) => made,
+                        None => through(!starts_level)?.ok_or_else(lost)?,
+                    },
                 }
             }
         };
@@ -614,7 +624,8 @@ impl<'a> Assembly<'a> {
         let web = self.solver.web;
         let twin = web.twin(half).ok_or_else(|| open(middle(web, half)))?;
         let nodes = self.ends(half)?.map(|e| e.node);
-        let [own, other] = self.between([web.face(half), web.face(twin)], nodes, run)?;
+        let starts_level = web.off_ridge(half).is_some();
+        let [own, other] = self.between([web.face(half), web.face(twin)], nodes, run, starts_level)?;
         self.uses.insert(half, own);
         self.uses.insert(twin, other);
         Ok(())
