@@ -313,7 +313,7 @@ proptest! {
         spread in proptest::collection::vec(16.0..22.0_f64, 5),
         radius in 0.5..2.5_f64,
         share in 0.8..1.3_f64,
-        [height, middle, top] in [15.0..40.0_f64, 0.75..1.3_f64, 0.75..1.3_f64],
+        [height, middle, top] in [25.0..60.0_f64, 0.85..1.15_f64, 0.85..1.15_f64],
         turns in [-0.1..0.1_f64, -0.1..0.1_f64],
     ) {
         let sections = [[0.0, 1.0, 0.0], [0.5 * height, middle, turns[0]], [height, top, turns[1]]];

@@ -27,7 +27,7 @@ use held::keeps_its_distance;
 use parted::{Where, parted};
 use rebuilt::rebuilt;
 use recut::{reach_over, recut, run_on};
-use tight::without_tight;
+use tight::{all_but_folds, without_tight};
 
 /// A shell at a distance from another one.
 #[derive(Debug, Clone)]
@@ -173,6 +173,16 @@ impl<'a> Offsets<'a> {
                 && apart(Body::from_shell(made.shell.clone())).is_ok()
         };
         let ways = [Where::Around { first: 1 }, Where::Around { first: 0 }, Where::Ridges, Where::Cusps];
+        // A face whose edges have no room may have had some of its own between them; one that all but folds may run into itself.
+        let whole = |made: &OffsetShell| (0..shell.faces().len()).all(|f| made.of.contains(&f));
+        let made = made.and_then(|made| {
+            let all_but = shell.faces().iter().zip(distances).any(|(f, d)| all_but_folds(f, *d));
+            if (!whole(&made) || all_but) && !held(&made) {
+                let somewhere = made.shell.vertices().first().map_or([0.0; 3], |v| v.point.into());
+                return Err(SurfacingError::OffsetOpen { at: somewhere });
+            }
+            Ok(made)
+        });
         made.or_else(|error| {
             let mut others = ways.into_iter().filter_map(parted).chain(std::iter::once_with(tight).flatten());
             others.find(held).ok_or(error)

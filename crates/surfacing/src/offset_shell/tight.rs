@@ -12,9 +12,11 @@ use super::{Joints, Kind, OffsetShell, rebuilt};
 use crate::loops::Outlines;
 use crate::{EdgeShape, Rounded, Rounding, SurfacingError, round_edges};
 
-/// Radius of a rounding, as a share of the distance, up to which it is about as tight, and up to which one ball does for all of
-/// them.
+/// Radius of a rounding, as a share of the distance, up to which it is about as tight.
 const TIGHT: f64 = 3.0;
+/// The same up to which it all but folds.
+const ALL_BUT: f64 = 1.02;
+/// The same up to which one ball does for several that meet.
 const ONE_BALL: f64 = 1.35;
 /// Radius of the smallest ball, as a share of the distance.
 const SMALLEST: f64 = 0.02;
@@ -72,6 +74,13 @@ pub(super) fn without_tight(
     let shell = with_roles(&rounded.shell, &|k| shell.faces()[of[k]].role.clone())?;
     let max_deviation = made.max_deviation.max(rounded.max_deviation);
     Ok(Some(OffsetShell { shell, of, max_deviation, ..made }))
+}
+
+/// Whether a face bends about as tightly as its distance somewhere.
+pub(super) fn all_but_folds(face: &Face, distance: f64) -> bool {
+    let along_normal = if face.reversed { -distance } else { distance };
+    let tightest = tightest_bend_of(&face.surface, face_extent(face), along_normal > 0.0);
+    tightest.is_some_and(|(radius, _)| radius <= ALL_BUT * distance.abs())
 }
 
 fn rounding<'a>(size: &'a dyn Fn(f64) -> f64) -> Rounding<'a> {
@@ -174,7 +183,7 @@ impl Tight {
     fn of(shell: &Shell, distances: &[f64], joints: &Joints) -> Option<Self> {
         let bends: Vec<Option<[f64; 2]>> =
             shell.faces().iter().zip(distances).map(|(face, d)| radii(face, *d)).collect();
-        let folds = |f: usize| bends[f].is_some_and(|[tightest, _]| tightest <= distances[f].abs());
+        let folds = |f: usize| bends[f].is_some_and(|[tightest, _]| tightest <= ALL_BUT * distances[f].abs());
         let is_tight = |f: usize| bends[f].is_some_and(|[_, widest]| widest <= TIGHT * distances[f].abs());
         let mut gone: BTreeSet<usize> = (0..bends.len()).filter(|&f| folds(f)).collect();
         if gone.is_empty() || !gone.iter().all(|&f| is_tight(f)) {
