@@ -8,7 +8,7 @@ use geometry::{
 };
 use schemars::JsonSchema;
 use serde::Serialize;
-use surfacing::{Miss, Revolved};
+use surfacing::{Miss, Revolved, Wall};
 use topology::{Body, Face, Shell};
 
 use crate::steps::pairing::Pairing;
@@ -374,6 +374,22 @@ impl Built {
                 "it stays up to {reached:.6} mm off what it follows, more than the {asked} mm asked for; look at it closely"
             );
             self.warnings.push(Notice::of_step(message));
+        }
+        self
+    }
+
+    /// The same with how thin and how thick its wall was measured to be, and a warning where that is thinner than asked for by more
+    /// than `allowed` mm.
+    #[must_use]
+    pub fn with_wall(mut self, wall: Option<Wall>, asked: f64, allowed: f64) -> Self {
+        let Some(Wall { thinnest: (least, thin), thickest: (most, thick) }) = wall else { return self };
+        self.reached.push(Reached::length("Wall, thinnest", least).at(thin));
+        self.reached.push(Reached::length("Wall, thickest", most).at(thick));
+        if least < asked - allowed {
+            let message = format!(
+                "the wall is only {least:.3} mm thick here, not {asked:.3} mm; give it another thickness, or round the corner off first"
+            );
+            self.warnings.push(Notice::of_step(message).at(thin));
         }
         self
     }

@@ -53,6 +53,9 @@ fn pipes_and_elbows_hold_what_the_handbook_says() {
         near(volume(&rebuilt, 2), PI * (outer * outer - inner * inner) * 40.0, 1e-9);
         near(reached(&rebuilt, 2, "Total thickness"), outer - inner, 1e-12);
         near(reached(&rebuilt, 2, "Thickness per side"), 2.0, 1e-12);
+        for place in ["Wall, thinnest", "Wall, thickest"] {
+            near(reached(&rebuilt, 2, place), outer - inner, 1e-9);
+        }
     }
     // A quarter elbow about an axis 30 mm from its middle: Pappus gives (pi / 2) 30 pi (R^2 - r^2).
     let ring = drawing(
@@ -98,14 +101,36 @@ fn a_block_is_hollowed_open_at_a_picked_face() {
     let hollow = |make: Value| then(block("closed"), step("tray", "hollow", make));
     let open = json!({"solid": of("block"), "open": [item(&top)], "thickness": 2});
     near(volume(&hollow(open), 2), 40.0 * 30.0 * 20.0 - 36.0 * 26.0 * 18.0, 1e-9);
-    let floor = json!({"solid": of("block"), "open": [item(&top)], "thickness": 2, "other_faces": [item(&floor)], "other_thickness": 5});
-    near(volume(&hollow(floor), 2), 40.0 * 30.0 * 20.0 - 36.0 * 26.0 * 15.0, 1e-9);
+    let thick = json!({"solid": of("block"), "open": [item(&top)], "thickness": 2, "other_faces": [item(&floor)], "other_thickness": 5});
+    near(volume(&hollow(thick), 2), 40.0 * 30.0 * 20.0 - 36.0 * 26.0 * 15.0, 1e-9);
     let closed = hollow(json!({"solid": of("block"), "thickness": 2}));
     near(volume(&closed, 2), 40.0 * 30.0 * 20.0 - 36.0 * 26.0 * 16.0, 1e-9);
     assert_eq!(bodies(&closed, 2)[0].shells().len(), 2);
+    // Measured from inside: the same everywhere, and as thick as the floor above its middle.
+    near(reached(&closed, 2, "Wall, thinnest"), 2.0, 1e-9);
+    near(reached(&closed, 2, "Wall, thickest"), 2.0, 1e-9);
+    let floor =
+        json!({"solid": of("block"), "thickness": 2, "other_faces": [item(&floor)], "other_thickness": 5});
+    let measured = hollow(floor);
+    near(reached(&measured, 2, "Wall, thinnest"), 2.0, 1e-9);
+    near(reached(&measured, 2, "Wall, thickest"), 5.0, 1e-9);
     // There is no room for walls of 10 on a block of 20.
     let thick = failure(&hollow(json!({"solid": of("block"), "thickness": 10.5})), 2);
     assert!(thick.at.is_some() && thick.input.as_deref() == Some("thickness"), "{thick:?}");
+}
+
+#[test]
+fn a_wall_round_an_inner_edge_is_thicker_by_the_mitre() {
+    // An angle of two bars: its inner edge is a square's diagonal away from the edge of what is hollow.
+    let angle = json!([{"id": "c", "kind": "polyline", "closed": true,
+        "points": [[0, 0], [40, 0], [40, 15], [15, 15], [15, 40], [0, 40]]}]);
+    let steps = vec![
+        drawing("o", "xy", 0.0, angle),
+        step("bar", "extrude", json!({"profile": of("o"), "length": 30, "ends": "closed"})),
+    ];
+    let hollow = then(steps, step("w", "hollow", json!({"solid": of("bar"), "thickness": 3})));
+    near(reached(&hollow, 2, "Wall, thinnest"), 3.0, 1e-9);
+    near(reached(&hollow, 2, "Wall, thickest"), 3.0 * 2.0_f64.sqrt(), 1e-9);
 }
 
 #[test]
@@ -326,6 +351,8 @@ proptest! {
         let [least, most] = wall_of(solid, 0.01);
         // Mitred corners are farther from the outside, the sharpest of 60 degrees between three sides.
         prop_assert!(least > wall - 0.02 && most < 3.0 * wall, "{least} to {most} of {wall}");
+        let [thinnest, thickest] = ["Wall, thinnest", "Wall, thickest"].map(|label| reached(&rebuilt, last, label));
+        prop_assert!(thinnest > wall - 0.01 && (thickest - most).abs() < 0.05, "{thinnest} to {thickest}, {most}");
     }
 }
 

@@ -42,6 +42,7 @@ mod sweep;
 mod thick;
 mod thicken;
 mod turned;
+mod wall;
 
 pub use chain::{Chain, chain, chains, closes, smooth_stretches};
 pub use crossed_projection::{Crossed, Unpartnered, View, crossed_projection};
@@ -73,3 +74,4 @@ pub use sweep::{Carry, Law, PathCorners, Sweep, SweepSection, Swept, frames_alon
 pub use thick::{Walled, hollow, offset_body, thick_shell};
 pub use thicken::{Thickened, thicken};
 pub use turned::{FlatMeasure, Turn, turned_shell};
+pub use wall::{Wall, wall_between};

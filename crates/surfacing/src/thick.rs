@@ -17,6 +17,8 @@ pub struct Walled {
     pub body: Body,
     /// Largest distance of a face from the true offset that was measured, in millimetres.
     pub max_deviation: f64,
+    /// Both skins of a wall, the one from which it is measured first.
+    pub skins: Option<[Shell; 2]>,
 }
 
 /// A shell with a wall that reaches `outward` mm to its outer and `inward` mm to its inner side; along free edges the wall ends
@@ -58,7 +60,11 @@ pub fn offset_body(shell: &Shell, distance: f64, tolerance: &Tolerance) -> Resul
     let offsets = Offsets::new(shell, tolerance)?;
     let make = |share: f64| {
         let made = offset_ways(&offsets, share)(&vec![share * distance; shell.faces().len()])?;
-        Ok(Walled { body: apart(Body::from_shell(made.shell))?, max_deviation: made.max_deviation })
+        Ok(Walled {
+            body: apart(Body::from_shell(made.shell))?,
+            max_deviation: made.max_deviation,
+            skins: None,
+        })
     };
     let told =
         |share: f64, why, at| SurfacingError::TooFar { asked: distance, fits: share * distance, why, at };
@@ -86,7 +92,10 @@ fn walled_shell(
     let joined = join(&parts, tolerance.join)?.shell;
     let open = free_edges(&joined).first().map(|e| middle_of(&joined, *e));
     match Body::from_shell(joined) {
-        body @ Body::Solid(_) => Ok(Walled { body: apart(body)?, max_deviation }),
+        body @ Body::Solid(_) => {
+            let skins = Some([inner.shell, outer.shell]);
+            Ok(Walled { body: apart(body)?, max_deviation, skins })
+        }
         Body::Shell(shell) => {
             let somewhere = || shell.vertices().first().map_or([0.0; 3], |v| v.point.into());
             Err(SurfacingError::OffsetOpen { at: open.unwrap_or_else(somewhere) })
@@ -192,7 +201,8 @@ fn hollowed(
     if !(0..walls.len()).any(is_open) {
         let shells = [solid.outer().clone(), lining].into_iter().chain(voids).collect();
         let body = Body::Solid(Solid::try_new(shells).map_err(|_| lost())?);
-        return Ok(Walled { body: apart(body)?, max_deviation });
+        let skins = Some([inner.shell, solid.outer().clone()]);
+        return Ok(Walled { body: apart(body)?, max_deviation, skins });
     }
     // The open faces lose what the inside has of them; what is left of them is the rim.
     let open_faces = numbers(walls.len(), &is_open);
@@ -211,7 +221,10 @@ fn hollowed(
     let open = free_edges(&walled).first().map(|e| middle_of(&walled, *e));
     let shells = std::iter::once(walled).chain(voids).collect();
     match (open, Solid::try_new(shells)) {
-        (None, Ok(solid)) => Ok(Walled { body: apart(Body::Solid(solid))?, max_deviation }),
+        (None, Ok(solid)) => {
+            let skins = Some([lining, closed]);
+            Ok(Walled { body: apart(Body::Solid(solid))?, max_deviation, skins })
+        }
         (open, _) => Err(SurfacingError::OffsetOpen { at: open.unwrap_or(somewhere) }),
     }
 }

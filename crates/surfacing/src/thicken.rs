@@ -7,7 +7,7 @@
 use std::f64::consts::PI;
 
 use geometry::{Point3, Tolerance};
-use topology::{Body, Solid};
+use topology::{Body, Shell, Solid};
 
 use crate::fits::largest_share;
 use crate::offset_chain::{Chain, Misfit, OffsetTrouble, offset_chain};
@@ -16,6 +16,10 @@ use crate::{FlatMeasure, Meridian, MeridianPiece, Revolved, SurfacingError, Turn
 /// Halvings when looking for the thickness that would fit; three significant digits.
 const FIT_HALVINGS: usize = 12;
 
+/// How the roles of the faces of either side begin.
+const OUTER: &str = "outer side";
+const INNER: &str = "inner side";
+
 /// A wall and what it reached.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Thickened {
@@ -23,6 +27,19 @@ pub struct Thickened {
     pub body: Body,
     /// Largest distance of the offset profile from the true one, in millimetres.
     pub max_deviation: f64,
+}
+
+impl Thickened {
+    /// Both skins, the inner one first.
+    #[must_use]
+    pub fn skins(&self) -> [Shell; 2] {
+        let whole = self.body.whole();
+        let called = |name: &str| {
+            let own = whole.faces().iter().enumerate().filter(|(_, f)| f.role.starts_with(name));
+            whole.part(&own.map(|(k, _)| k).collect::<Vec<usize>>())
+        };
+        [INNER, OUTER].map(called)
+    }
 }
 
 /// Gives a turned shell a wall that reaches `outward` mm to its outer and `inward` mm to its inner side.
@@ -42,7 +59,7 @@ pub fn thicken(
     }
     let base = across_flats(source);
     let (right, left) = if source.flipped { (inward, outward) } else { (outward, inward) };
-    let names = if source.flipped { ["inner side", "outer side"] } else { ["outer side", "inner side"] };
+    let names = if source.flipped { [INNER, OUTER] } else { [OUTER, INNER] };
     let section = |factor: f64| wall_section(&base, [right * factor, left * factor], names, tolerance);
     let (sections, max_deviation) = match section(1.0) {
         Ok(done) => done,

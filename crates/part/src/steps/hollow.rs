@@ -3,12 +3,16 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
+use surfacing::wall_between;
 use topology::Body;
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::quantity::amounts::two_mm;
 use crate::recipe::is_default;
 use crate::{Amount, Built, Notice, Quantity, Reached, Reference, Shape};
+
+/// How many times the fit tolerance a wall may be thinner than asked for without a word.
+pub(super) const THINNER: f64 = 10.0;
 
 /// A solid hollowed out.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -116,8 +120,14 @@ impl Construction for Hollow {
         let walls: Vec<f64> = (0..solid.outer().faces().len()).map(wall).collect();
         let made = surfacing::hollow(solid, &walls, &context.tolerance)
             .map_err(|e| Notice::refused("thickness", &e))?;
-        let reached = Reached::length("Thickness", thickness);
-        let built = Built::plain(Shape::body(made.body)).with_reached([reached]);
+        let measured =
+            |about: f64| made.skins.as_ref().and_then(|[inner, outer]| wall_between(inner, outer, about));
+        let walled = || walls.iter().copied().filter(|w| *w > 0.0);
+        let wall = measured(walled().fold(0.0, f64::max));
+        let least = walled().fold(f64::MAX, f64::min);
+        let built =
+            Built::plain(Shape::body(made.body)).with_reached([Reached::length("Thickness", thickness)]);
+        let built = built.with_wall(wall, least, THINNER * context.tolerance.fit);
         Ok(built.with_deviation(made.max_deviation, context.tolerance.fit))
     }
 }

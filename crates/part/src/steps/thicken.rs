@@ -4,8 +4,9 @@ use geometry::GeometryError;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use surfacing::{SurfacingError, thick_shell};
+use surfacing::{SurfacingError, Wall, thick_shell, wall_between};
 
+use super::hollow::THINNER;
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::{Amount, Built, Notice, Quantity, Reached, Reference, Shape};
 
@@ -105,7 +106,7 @@ impl Construction for Thicken {
             };
             Notice { message, input: Some(input.into()), at: e.place(), cure: None }
         };
-        let (mut bodies, mut deviation) = (Vec::new(), 0.0_f64);
+        let (mut bodies, mut deviation, mut skins) = (Vec::new(), 0.0_f64, Vec::new());
         // The wall of a turned surface is turned itself, unless bends of its profile have to close up.
         let turned = match (&context.input(&self.surface, "surface")?.shape, &self.surface.item) {
             (Shape::Turned(source), None) => {
@@ -115,6 +116,7 @@ impl Construction for Thicken {
         };
         if let Some(Ok(made)) = turned {
             deviation = made.max_deviation;
+            skins.push(made.skins());
             bodies.push(made.body);
         } else {
             let mut known = turned.and_then(Result::err);
@@ -126,14 +128,19 @@ impl Construction for Thicken {
                 let made = thick_shell(&member.shell, outward, inward, &context.tolerance)
                     .map_err(|e| refused(known.take().unwrap_or(e)))?;
                 deviation = deviation.max(made.max_deviation);
+                skins.extend(made.skins);
                 bodies.push(made.body);
             }
         }
+        let asked = outward + inward;
+        let walls = skins.iter().filter_map(|[inner, outer]| wall_between(inner, outer, asked));
+        let wall = walls.reduce(Wall::with);
         let reached = vec![
             Reached::length("Thickness per side", thickness),
-            Reached::length("Total thickness", outward + inward),
+            Reached::length("Total thickness", asked),
             Reached::length("Deviation from the true offset", deviation),
         ];
-        Ok(Built::plain(Shape::Bodies(bodies)).with_reached(reached))
+        let built = Built::plain(Shape::Bodies(bodies)).with_reached(reached);
+        Ok(built.with_wall(wall, asked, THINNER * context.tolerance.fit))
     }
 }
