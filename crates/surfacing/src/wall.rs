@@ -17,7 +17,7 @@ const ALONG: usize = 7;
 const FIRST: f64 = 1.05;
 const FARTHER: f64 = 1.5;
 /// How far the triangles by which distances are found may be off, as a share of the thickness.
-pub(crate) const CHORD: f64 = 0.05;
+pub(crate) const CHORD: f64 = 0.25;
 
 /// The thinnest and the thickest of the places of a wall that were looked at, each with its thickness in millimetres.
 #[derive(Debug, Clone, Copy, PartialEq)]
