@@ -6,7 +6,7 @@
 
 use std::collections::BTreeMap;
 
-use geometry::{NurbsCurve, Point3, Tolerance, Vector2, Vector3};
+use geometry::{NurbsCurve, Point3, Tolerance, Vector2, Vector3, closest_on_curve};
 use topology::straight_pcurve;
 
 use super::Kind;
@@ -122,13 +122,17 @@ impl Solver<'_> {
         }
         let used = self.web.used(leaving);
         let p = if self.web.halves.all[leaving].forward { used.pcurve.start() } else { used.pcurve.end() };
-        let at = [(leaving, true), (fan.corners[corner].coming, false)];
-        let ridge = at.into_iter().find(|(h, _)| self.web.off_ridge(*h).is_some());
-        ridge.map_or([p.x, p.y], |(half, begins)| {
-            let d = self.web.used(half).pcurve.domain();
-            let at_start = self.web.halves.all[half].forward == begins;
-            self.beside_ridge(half, if at_start { d.start } else { d.end })
-        })
+        self.ridge_of(fan, corner).map_or([p.x, p.y], |(half, t)| self.beside_ridge(half, t))
+    }
+
+    /// The half-edge along a ridge at which a corner lies, with its parameter there.
+    fn ridge_of(&self, fan: &Fan, corner: usize) -> Option<(usize, f64)> {
+        let Corner { leaving, coming, .. } = fan.corners[corner];
+        let (half, begins) =
+            [(leaving, true), (coming, false)].into_iter().find(|(h, _)| self.web.off_ridge(*h).is_some())?;
+        let d = self.web.used(half).pcurve.domain();
+        let at_start = self.web.halves.all[half].forward == begins;
+        Some((half, if at_start { d.start } else { d.end }))
     }
 
     /// From a place of an edge, or of a ridge, about as far into the face of a half-edge along it as to where the offsets of the faces
@@ -393,7 +397,14 @@ impl Solver<'_> {
             let forward = self.web.halves.all[half].forward == leaves;
             carriers.push(Carrier::Line(&self.faces[self.web.face(half)], line));
             let near = self.near_end(half, leaves).and_then(|e| e.t);
-            from.push([near.unwrap_or(if forward { d.start } else { d.end }), 0.0]);
+            // Beside a ridge the line begins where the faces meet again.
+            let beside = || {
+                let own = if fan.corners.get(spoke).is_some() { spoke } else { corner };
+                let [u, v] = self.ridge_of(fan, own).map(|(half, t)| self.beside_ridge(half, t))?;
+                Some(closest_on_curve(line, &Point3::new(u, v, 0.0)).parameter)
+            };
+            let at = near.or_else(beside).unwrap_or(if forward { d.start } else { d.end });
+            from.push([at, 0.0]);
             stands.push((Vec::new(), Some(spoke)));
             for c in [corner, after] {
                 *on_line.entry(c).or_default() += 1;
