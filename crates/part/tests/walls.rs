@@ -12,7 +12,7 @@ use made::{
 use part::{Rebuilt, body_names, report};
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use topology::{Body, MeshTolerance, mesh};
+use topology::{Body, MeshTolerance, Shell, mesh};
 
 fn pipe(ends: &str) -> Vec<Value> {
     let made = json!({"profile": of("ring"), "length": 40, "ends": ends});
@@ -298,12 +298,45 @@ fn from_triangles(p: &Point3, triangles: &[[Point3; 3]]) -> f64 {
 
 /// How near and how far the inner skin of a hollow is to the outer one, at the corners of its triangles.
 fn wall_of(solid: &topology::Solid, chord: f64) -> [f64; 2] {
-    let outer = mesh(solid.outer(), MeshTolerance::chord(chord)).unwrap();
+    between(&solid.voids()[0], solid.outer(), chord)
+}
+
+/// How near and how far the corners of a skin's triangles are from another skin.
+fn between(inner: &Shell, outer: &Shell, chord: f64) -> [f64; 2] {
+    let outer = mesh(outer, MeshTolerance::chord(chord)).unwrap();
     let triangles: Vec<[Point3; 3]> =
         outer.triangles().map(|t| t.map(|i| outer.positions[i as usize])).collect();
-    let inner = mesh(&solid.voids()[0], MeshTolerance::chord(50.0 * chord)).unwrap();
+    let inner = mesh(inner, MeshTolerance::chord(50.0 * chord)).unwrap();
     let away = inner.positions.iter().map(|p| from_triangles(p, &triangles));
     away.fold([f64::INFINITY, 0.0], |[least, most], a| [least.min(a), most.max(a)])
+}
+
+/// The faces of a body whose roles begin with a word.
+fn called(body: &Body, name: &str) -> Shell {
+    let shell = body.shells()[0];
+    let own = shell.faces().iter().enumerate().filter(|(_, f)| f.role.starts_with(name));
+    shell.part(&own.map(|(k, _)| k).collect::<Vec<_>>())
+}
+
+#[test]
+fn a_turned_foot_that_bends_more_tightly_than_the_wall_is_trimmed() {
+    // The bend of the foot has a radius of 5.7; the spout above it is 9 to 13 wide.
+    let points = json!([[0, 0], [7, 2.5], [9, 14], [13, 32], [38, 50], [54, 66], [60, 84]]);
+    let profile = json!([{"id": "c", "kind": "through_points", "points": points}]);
+    for wall in [5.8, 7.0] {
+        let steps = vec![
+            drawing("p", "xz", 0.0, profile.clone()),
+            step("bowl", "revolve", json!({"profile": of("p"), "axis": "z", "turn": "360 deg"})),
+        ];
+        let make = json!({"surface": of("bowl"), "thickness": wall, "side": "inward"});
+        let rebuilt = then(steps, step("w", "thicken", make));
+        assert!(rebuilt.built(2).is_some(), "{wall}: {}", failure(&rebuilt, 2).message);
+        let body = &bodies(&rebuilt, 2)[0];
+        let [least, most] = between(&called(body, "inner"), &called(body, "outer"), 0.02);
+        // At the axis the foot begins with a slope, so that the inside ends in a point a little farther off.
+        assert!(wall - least < 0.03 && most - wall < 0.06, "{wall}: {least} to {most}");
+        near(reached(&rebuilt, 2, "Wall, thinnest"), wall, 2e-4);
+    }
 }
 
 /// A loft through rounded polygons with as many corners, turned and of other sizes, so that its roundings are tighter here than there.
