@@ -122,3 +122,43 @@ test('a hole is closed by clicking into it, and a face is swapped for a slanted 
   await accept(page, 'Swap face');
   expect(Math.abs((await settledVolume(page)) - 1200 * 30)).toBeLessThan(0.5);
 });
+
+for (const [part, name, walls] of [
+  ['Rain funnel', 'Wall', [0.3, 1, 2.5, 4, 5.5, 6.5, 8, 25]],
+  ['Sensor pod', 'Pod', [0.3, 1, 2.5, 4, 6, 9]],
+  ['Hoist handle', 'Hollow grip', [0.3, 1, 2.5, 5, 8, 12]],
+]) {
+  test(`${part}: its wall follows every thickness, and what is refused says what is built`, async ({ page }) => {
+    test.slow();
+    await page.goto('/');
+    await page.getByText(part).click();
+    await expect(ledger(page, 'watertight')).toContainText('yes');
+    await page.locator('.lineage-name', { has: page.getByText(name, { exact: true }) }).click();
+    const field = card(page, name).getByLabel(/^Thickness/);
+    /** Types a thickness and waits for what becomes of it: it, or the one that is said to fit. */
+    const becomes = async (wall) => {
+      await field.fill(`${wall} mm`);
+      const refused = new RegExp(
+        `a wall of ${wall.toFixed(3)} mm does not fit: [^;]*; (\\d+\\.\\d+) mm in all would fit`,
+      );
+      const outcome = async () => {
+        const told = (await card(page, name).textContent()).match(refused);
+        if (told) return Number(told[1]);
+        const thinnest = (await reached(page, 'Wall, thinnest').allTextContents()).join('').replace(/[^\d.]/g, '');
+        return Math.abs(Number(thinnest) / wall - 1) < 0.01 ? wall : null;
+      };
+      let made = null;
+      await expect.poll(async () => (made = await outcome()), { timeout: 40_000 }).not.toBeNull();
+      return made;
+    };
+    for (const wall of walls) {
+      const fits = await becomes(wall);
+      if (fits !== wall) {
+        expect(fits).toBeLessThan(wall);
+        expect(await becomes(fits)).toBe(fits);
+      }
+    }
+    // Everything but the last is built.
+    expect(await becomes(walls.at(-2))).toBe(walls.at(-2));
+  });
+}

@@ -120,6 +120,26 @@ fn a_block_is_hollowed_open_at_a_picked_face() {
 }
 
 #[test]
+fn a_ring_with_flat_sides_is_hollowed_as_it_is_thickened() {
+    // Its sides meet at an angle outside and inside, and smoothly above and below.
+    let ellipse = json!([{"id": "c", "kind": "ellipse", "points": [[100, 0]], "values": {"radius_x": 12, "radius_y": 20}}]);
+    let ring = || {
+        let turned = json!({"profile": of("p"), "sides": "flat", "side_count": 6});
+        vec![drawing("p", "xz", 0.0, ellipse.clone()), step("ring", "revolve", turned)]
+    };
+    for wall in [0.5, 3.0] {
+        let hollow = then(ring(), step("w", "hollow", json!({"solid": of("ring"), "thickness": wall})));
+        let inward = json!({"surface": of("ring"), "thickness": wall, "side": "inward"});
+        let thick = then(ring(), step("w", "thicken", inward));
+        assert!(hollow.built(2).is_some(), "{wall}: {}", failure(&hollow, 2).message);
+        near(volume(&hollow, 2), volume(&thick, 2), 1e-5);
+        near(reached(&hollow, 2, "Wall, thinnest"), wall, 1e-4);
+        // In the corners of a hexagon.
+        near(reached(&hollow, 2, "Wall, thickest"), wall / (PI / 6.0).cos(), 1e-3);
+    }
+}
+
+#[test]
 fn a_wall_round_an_inner_edge_is_thicker_by_the_mitre() {
     // An angle of two bars: its inner edge is a square's diagonal away from the edge of what is hollow.
     let angle = json!([{"id": "c", "kind": "polyline", "closed": true,

@@ -71,7 +71,7 @@ pub use refaced::{healed, swapped, without_faces};
 pub use reshape::{Along, Border, GatherAt, NetChange, NetPick, Pinch, Reshape, Reshaped, reshape};
 pub use revolve::{Outside, Revolved, revolve};
 pub use sweep::{Carry, Law, PathCorners, Sweep, SweepSection, Swept, frames_along, sweep};
-pub use thick::{Walled, hollow, offset_body, thick_shell};
+pub use thick::{Walled, hollow, hollow_turned, offset_body, thick_shell};
 pub use thicken::{Thickened, thicken};
 pub use turned::{FlatMeasure, Turn, turned_shell};
 pub use wall::{Wall, wall_between};

@@ -8,7 +8,7 @@ use topology::{
 };
 
 use crate::fits::{apart, fitted};
-use crate::{OffsetShell, Offsets, SurfacingError};
+use crate::{OffsetShell, Offsets, Revolved, SurfacingError, thicken};
 
 /// A wall, or a shell at a distance, with what was reached.
 #[derive(Debug, Clone)]
@@ -160,6 +160,28 @@ pub fn hollow(solid: &Solid, walls: &[f64], tolerance: &Tolerance) -> Result<Wal
         let walls: Vec<f64> = walls.iter().map(|w| share * w).collect();
         hollowed(solid, &offset_ways(&offsets, share), &walls, tolerance)
     })
+}
+
+/// A turned solid hollowed out by its profile, which says how the wall goes where its faces meet at every angle, as those of a ring
+/// with flat sides do.
+///
+/// # Errors
+/// Those of [`thicken`]; `OffsetOpen` for a source that is no solid, or where nothing is left inside.
+pub fn hollow_turned(
+    source: &Revolved,
+    thickness: f64,
+    tolerance: &Tolerance,
+) -> Result<Walled, SurfacingError> {
+    let at = source.body.whole().vertices().first().map_or([0.0; 3], |v| v.point.into());
+    let lost = || SurfacingError::OffsetOpen { at };
+    let Body::Solid(solid) = &source.body else { return Err(lost()) };
+    let made = thicken(source, 0.0, thickness, tolerance)?;
+    let [inner, _] = made.skins();
+    let lining = inner.with_roles(&|role| role.replacen("inner side of ", "inner ", 1));
+    let shells = vec![solid.outer().clone(), lining.clone()];
+    let body = Body::Solid(Solid::try_new(shells).map_err(|_| lost())?);
+    let skins = Some([lining, solid.outer().clone()]);
+    Ok(Walled { body: apart(body)?, max_deviation: made.max_deviation, skins })
 }
 
 /// Voids that stay when what a shell holds is taken out of a solid: those that lie in the wall.

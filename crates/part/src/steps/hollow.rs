@@ -118,7 +118,17 @@ impl Construction for Hollow {
             _ => thickness,
         };
         let walls: Vec<f64> = (0..solid.outer().faces().len()).map(wall).collect();
+        // What is turned and closed all round has its wall by its profile too.
+        let turned = match (&context.input(&self.solid, "solid")?.shape, &self.solid.item) {
+            (Shape::Turned(source), None) if open.is_empty() && others.is_empty() => Some(source),
+            _ => None,
+        };
+        let by_profile = |error| {
+            let made = turned.and_then(|t| surfacing::hollow_turned(t, thickness, &context.tolerance).ok());
+            made.ok_or(error)
+        };
         let made = surfacing::hollow(solid, &walls, &context.tolerance)
+            .or_else(by_profile)
             .map_err(|e| Notice::refused("thickness", &e))?;
         let measured =
             |about: f64| made.skins.as_ref().and_then(|[inner, outer]| wall_between(inner, outer, about));

@@ -143,7 +143,8 @@ impl<'a> Offsets<'a> {
     /// `OffsetFolds` where a face bends more tightly than its distance; `OffsetOpen` where the faces do not close up any more.
     pub fn at(&self, distances: &[f64]) -> Result<OffsetShell, SurfacingError> {
         self.directly(distances).or_else(|error| {
-            recut(self.shell, distances, &self.joints(distances), None, self.tolerance).map_err(|_| error)
+            let made = recut(self.shell, distances, &self.joints(distances), None, self.tolerance);
+            made.and_then(|made| self.held(made, distances)).map_err(|_| error)
         })
     }
 
@@ -168,25 +169,27 @@ impl<'a> Offsets<'a> {
         };
         let parted = |at: Where| without_folds(shell, distances, at, &joints, tolerance).ok().flatten();
         let tight = || without_tight(shell, distances, &joints, tolerance).ok().flatten();
-        let held = |made: &OffsetShell| {
-            keeps_its_distance(made, shell, distances, tolerance).is_ok()
-                && apart(Body::from_shell(made.shell.clone())).is_ok()
-        };
         let ways = [Where::Around { first: 1 }, Where::Around { first: 0 }, Where::Ridges, Where::Cusps];
         // A face whose edges have no room may have had some of its own between them; one that all but folds may run into itself.
         let whole = |made: &OffsetShell| (0..shell.faces().len()).all(|f| made.of.contains(&f));
         let made = made.and_then(|made| {
             let all_but = shell.faces().iter().zip(distances).any(|(f, d)| all_but_folds(f, *d));
-            if (!whole(&made) || all_but) && !held(&made) {
-                let somewhere = made.shell.vertices().first().map_or([0.0; 3], |v| v.point.into());
-                return Err(SurfacingError::OffsetOpen { at: somewhere });
-            }
-            Ok(made)
+            if whole(&made) && !all_but { Ok(made) } else { self.held(made, distances) }
         });
         made.or_else(|error| {
             let mut others = ways.into_iter().filter_map(parted).chain(std::iter::once_with(tight).flatten());
-            others.find(held).ok_or(error)
+            others.find_map(|made| self.held(made, distances).ok()).ok_or(error)
         })
+    }
+
+    /// An offset that is where it should be and does not run into itself.
+    ///
+    /// # Errors
+    /// `OffsetOpen` or `RunsIntoItself` with the place.
+    fn held(&self, made: OffsetShell, distances: &[f64]) -> Result<OffsetShell, SurfacingError> {
+        keeps_its_distance(&made, self.shell, distances, self.tolerance)?;
+        apart(Body::from_shell(made.shell.clone()))?;
+        Ok(made)
     }
 }
 
