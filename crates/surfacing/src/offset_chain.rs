@@ -9,10 +9,9 @@ use crate::{MeridianPiece, SurfacingError};
 /// An outer corner is extended to its point up to this many times the distance; sharper ones are cut square.
 const LONGEST_MITRE: f64 = 8.0;
 
-/// How far pieces are made longer for an outer corner at first, as a share of what straight ones would need, and how often that
-/// is doubled.
-const FIRST_REACH: f64 = 1.5;
-const MOST_REACHES: u32 = 5;
+/// How far pieces are made longer for an outer corner, as shares of what straight ones would need, in the order in which they are
+/// tried: an arc cannot go on for more than a turn.
+const REACHES: [f64; 5] = [1.5, 1.0, 3.0, 6.0, 12.0];
 
 /// Pieces end to end in the plane z = 0.
 pub(crate) struct Chain<'a> {
@@ -156,8 +155,8 @@ fn grown_towards(
     let straight = (gap.perp(&t_start) / turn).abs().min(LONGEST_MITRE * distance.abs());
     let offset =
         |c: &NurbsCurve| offset_in_plane(c, &Vector3::z(), distance, tolerance.fit).ok().map(|f| f.curve);
-    (0..MOST_REACHES).find_map(|k| {
-        let reach = straight * FIRST_REACH * f64::from(1 << k);
+    REACHES.iter().find_map(|share| {
+        let reach = share * straight;
         let first = extended(long_before, reach).ok()?;
         let second = extended(&long_next.reversed(), reach).ok()?.reversed();
         crossings(&offset(&first)?, &offset(&second)?, chord).first()?;

@@ -171,7 +171,9 @@ fn a_hole_grows_wider_with_the_draft_and_rounded_corners_keep_it() {
 
 #[test]
 fn curved_pieces_grow_in_their_own_nature_at_corners_that_open_with_the_draft() {
-    for (radius, rise, degrees) in [(4.0, 6.0, -5.0), (40.0, 3.0, -30.0), (1.0, 20.0, -1.0)] {
+    for (radius, rise, degrees) in
+        [(4.0, 6.0, -5.0), (40.0, 3.0, -30.0), (1.0, 20.0, -1.0), (10.0, 30.0, -20.0)]
+    {
         let tolerance = Tolerance::default();
         let slope = f64::tan(-f64::to_radians(degrees));
         let simpson = |area: &dyn Fn(f64) -> f64| {

@@ -5,6 +5,8 @@ use geometry::{
     polygon_holds, skin,
 };
 
+use nalgebra::center;
+
 use super::check_way;
 use crate::chain::{chain_orders, closes, run_of};
 use crate::offset_chain::{Chain, OffsetTrouble, grown_at_corners, offset_chain};
@@ -19,6 +21,8 @@ const BESIDE: f64 = 1000.0;
 const CHORD: f64 = 1.0;
 /// Steepest draft in radians, 80 degrees.
 const STEEPEST: f64 = 80.0 * std::f64::consts::PI / 180.0;
+/// Share of the fit tolerance within which a corner rises along a straight line.
+const EVEN: f64 = 0.1;
 /// Halvings in which the longest way that fits is found.
 const FIT_HALVINGS: usize = 20;
 
@@ -154,13 +158,19 @@ impl Side<'_> {
         surfaces: &mut Vec<(NurbsSurface, String)>,
     ) -> Result<Option<f64>, SurfacingError> {
         let end = self.at(high).map_err(|e| self.with_limit(e, high))?;
-        let start = self.at(low)?;
+        let (start, middle) = (self.at(low)?, self.at(0.5 * (low + high))?);
+        // Beside a curved piece a corner does not rise along a straight line.
+        let is_even = |k: usize| {
+            let ends = |c: &NurbsCurve| [c.start(), c.end()];
+            let [a, m, b] = [&start[k], &middle[k], &end[k]].map(ends);
+            (0..2).all(|i| (center(&a[i], &b[i]) - m[i]).norm() <= EVEN * self.tolerance.fit)
+        };
         let mut worst: Option<f64> = None;
         for (k, MeridianPiece { role: name, .. }) in self.chain.pieces.iter().enumerate() {
             let straight = |c: &NurbsCurve| as_line(c, self.tolerance.resolution).is_some();
             let alike = start[k].knots() == end[k].knots();
             let uncut = alike && self.is_uncut(&start[k], &end[k], high - low, high.abs() - low.abs());
-            let side = if straight(&start[k]) || uncut {
+            let side = if is_even(k) && (straight(&start[k]) || uncut) {
                 // Planes, and rulings between places with the same parameter, are exact.
                 skin(&compatible(&[start[k].clone(), end[k].clone()])?, &Skin::Straight)?
             } else {
