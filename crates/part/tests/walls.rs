@@ -382,6 +382,22 @@ fn leaning(corners: usize, spread: &[f64], radius: f64, sections: &[[f64; 3]]) -
     steps
 }
 
+#[test]
+fn an_edge_that_leads_past_its_end_does_not_come_back_in_a_hook() {
+    // Found at random: no triangles could be laid on the floor of this one.
+    let spread = [19.590378068466503, 16.0, 20.945115186492515, 18.275753230940893];
+    let sections = [
+        [0.0, 1.0, 0.0],
+        [19.819860965621743, 0.8727084625813383, -0.05021364377744007],
+        [39.639721931243486, 1.0192362827852535, 0.09994745698920604],
+    ];
+    let hollow = step("w", "hollow", json!({"solid": of("body"), "thickness": 1.0706904397}));
+    let rebuilt = then(leaning(4, &spread, 1.1814272373165389, &sections), hollow);
+    let Body::Solid(solid) = &bodies(&rebuilt, rebuilt.steps.len() - 1)[0] else { panic!("open") };
+    let [least, most] = wall_of(solid, 0.01);
+    assert!(least > 1.06 && most < 1.2, "{least} to {most}");
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(10))]
 

@@ -1,7 +1,8 @@
 //! Offsets of a meridian chain: pieces are offset one by one, then extended or cut against each other at corners.
 
 use geometry::{
-    Crossing, NurbsCurve, Point3, Tolerance, Vector2, Vector3, as_line, crossings, extended, offset_in_plane,
+    Crossing, NurbsCurve, Point3, Tolerance, Vector2, Vector3, as_line, closest_on_curve, crossings,
+    extended, offset_in_plane,
 };
 
 use crate::{MeridianPiece, SurfacingError};
@@ -107,9 +108,9 @@ pub(crate) fn offset_chain(
     Ok(OffsetChain { pieces: out, max_deviation })
 }
 
-/// A chain whose pieces are made longer in their own nature at the corners that an offset by `farthest` leaves open, so
-/// that every offset up to it has as many pieces as the chain; and the
-/// corners where that was done, as in `Chain`. Where pieces curl away from each other nothing is changed.
+/// A chain whose pieces are made longer in their own nature at the corners that an offset by `farthest` leaves open, so that every
+/// offset up to it has as many pieces as the chain; and the corners where that was done, as in `Chain`. Where pieces curl away from
+/// each other nothing is changed.
 pub(crate) fn grown_at_corners(
     pieces: &[MeridianPiece],
     closed: bool,
@@ -159,9 +160,20 @@ fn grown_towards(
         let reach = share * straight;
         let first = extended(long_before, reach).ok()?;
         let second = extended(&long_next.reversed(), reach).ok()?.reversed();
-        crossings(&offset(&first)?, &offset(&second)?, chord).first()?;
+        beyond_corner(&offset(&first)?, &offset(&second)?, &next.start(), chord)?;
         Some((first, second))
     })
+}
+
+/// Where the offsets of two pieces meet that run on beyond their corner: on both of them beyond its own offset, since pieces may meet
+/// at another corner too.
+fn beyond_corner(before: &NurbsCurve, next: &NurbsCurve, corner: &Point3, chord: f64) -> Option<Crossing> {
+    let [ends, begins] = [before, next].map(|c| closest_on_curve(c, corner).parameter);
+    let away = |c: &Crossing| (c.point - corner.xy()).norm();
+    crossings(before, next, chord)
+        .into_iter()
+        .filter(|c| c.first_parameter >= ends && c.second_parameter <= begins)
+        .min_by(|a, b| away(a).total_cmp(&away(b)))
 }
 
 impl Work<'_> {
@@ -179,11 +191,8 @@ impl Work<'_> {
     ) -> Result<(), OffsetTrouble> {
         let Some(mut before) = out.pop() else { return Ok(()) };
         if let Some(corner) = grown {
-            let away = |c: &Crossing| (c.point - corner.xy()).norm();
-            let nearest = crossings(&before.curve, &next.curve, self.chord)
-                .into_iter()
-                .min_by(|a, b| away(a).total_cmp(&away(b)));
-            let crossing = nearest.ok_or_else(|| self.misfit("the wall leaves a corner open", &corner))?;
+            let crossing = beyond_corner(&before.curve, &next.curve, &corner, self.chord)
+                .ok_or_else(|| self.misfit("the wall leaves a corner open", &corner))?;
             cut_at(&crossing, &mut before, next);
             out.push(before);
             return Ok(());

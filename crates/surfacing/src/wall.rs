@@ -6,7 +6,7 @@ use geometry::{
     BoxTree, Domain, NurbsCurve, NurbsSurface, Point3, box_of, closest_on_curve, diagonal, grown,
     nearby_on_surface,
 };
-use topology::{Face, FaceMesh, MeshTolerance, MeshVertex, Shell, face_extent, mesh};
+use topology::{Face, MeshTolerance, PlacedTriangle, Shell, face_extent, mesh};
 
 use crate::loops::Outlines;
 
@@ -65,17 +65,10 @@ pub(crate) fn places(face: &Face) -> Vec<Point3> {
     inside.chain(along.map(|p| face.surface.point(p.x, p.y))).collect()
 }
 
-/// A triangle of a face with the parameters of its corners.
-struct Piece {
-    face: usize,
-    at: [Point3; 3],
-    uv: [[f64; 2]; 3],
-}
-
 /// Faces from which distances are measured: by the triangles of a mesh, and from there on the surfaces.
 pub(crate) struct Skin<'a> {
     faces: Vec<(&'a NurbsSurface, Outlines, Vec<&'a NurbsCurve>)>,
-    pieces: Vec<Piece>,
+    pieces: Vec<PlacedTriangle>,
     tree: BoxTree,
     chord: f64,
     size: f64,
@@ -91,17 +84,7 @@ impl<'a> Skin<'a> {
             (&*f.surface, Outlines::of(f), curves)
         };
         let faces = shell.faces().iter().map(told).collect();
-        let of_face = |f: &FaceMesh| {
-            let corners = f.triangles.iter().map(|t| t.map(|c| f.vertices[c as usize]));
-            let piece = |c: [MeshVertex; 3]| Piece {
-                face: f.face.index(),
-                at: c.map(|v| made.positions[v.position as usize]),
-                uv: c.map(|v| v.uv),
-            };
-            corners.map(piece).collect::<Vec<_>>()
-        };
-        let pieces: Vec<Piece> =
-            made.faces.iter().filter(|f| wanted(f.face.index())).flat_map(of_face).collect();
+        let pieces: Vec<_> = made.placed().into_iter().filter(|t| wanted(t.face)).collect();
         let tree = BoxTree::new(pieces.iter().enumerate().map(|(i, p)| (box_of(p.at.iter()), i)));
         let chord = chord.max(made.max_deviation);
         Some(Self { faces, pieces, tree, chord, size: diagonal(&box_of(made.positions.iter())) })
@@ -115,9 +98,9 @@ impl<'a> Skin<'a> {
             .meeting(&about)
             .into_iter()
             .map(|i| {
-                let (distance, weights) = from_triangle(p, &self.pieces[i].at);
-                let uv = [0, 1].map(|k| (0..3).map(|c| weights[c] * self.pieces[i].uv[c][k]).sum());
-                (distance, self.pieces[i].face, uv)
+                let piece = &self.pieces[i];
+                let (distance, weights) = from_triangle(p, &piece.at);
+                (distance, piece.face, piece.weighted(weights))
             })
             .filter(|f| f.0 <= within + self.chord)
             .collect();

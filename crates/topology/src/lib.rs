@@ -47,7 +47,7 @@ pub use ids::{EdgeId, FaceId, VertexId};
 pub use imprint::{Crossing, Imprint, Remark, Source, imprint, imprint_where};
 pub use join::{Joined, join};
 pub use measure::{Measures, area, face_area, measure};
-pub use mesh::{FaceMesh, Mesh, MeshTolerance, MeshVertex, mesh};
+pub use mesh::{FaceMesh, Mesh, MeshTolerance, MeshVertex, PlacedTriangle, mesh};
 pub use natural::{natural_shell, straight_pcurve};
 pub use pieces::{Piece, plane_beyond};
 pub use seam::{Continuity, Meeting, Seam, SeamSide, meeting, seams};

@@ -9,7 +9,7 @@ use nalgebra::{Matrix3, Matrix3x4, SVector};
 use rayon::prelude::*;
 
 use crate::imprint::Outline;
-use crate::{Body, EdgeId, Face, FaceMesh, Mesh, MeshTolerance, MeshVertex, TopologyError, mesh};
+use crate::{Body, EdgeId, Face, MeshTolerance, TopologyError, mesh};
 
 /// Chord of the triangles that are looked at, as a share of the body's size.
 const CHORD: f64 = 2e-3;
@@ -47,7 +47,7 @@ pub fn self_crossings(body: &Body) -> Vec<Point3> {
         }
         Err(_) => return Vec::new(),
     };
-    let triangles = triangles(&made);
+    let triangles = made.placed();
     let boxes: Vec<_> = triangles.iter().map(|t| box_of(t.at.iter())).collect();
     let tree = BoxTree::new(boxes.iter().copied().enumerate().map(|(i, b)| (b, i)));
     let crosses = |i: usize, j: usize| -> Option<Point3> {
@@ -57,7 +57,7 @@ pub fn self_crossings(body: &Body) -> Vec<Point3> {
         }
         let (on_a, on_b) = triangles_cross(&a.at, &b.at)?;
         let (f, g) = (&shell.faces()[a.face], &shell.faces()[b.face]);
-        let from = [weighted(&a.uv, on_a), weighted(&b.uv, on_b)];
+        let from = [a.weighted(on_a), b.weighted(on_b)];
         let at = common_place([&f.surface, &g.surface], from, EXACT * size)?;
         let inside = Outline::of(f).holds(at.uv[0]) && Outline::of(g).holds(at.uv[1]);
         // Where they share an edge they meet by right.
@@ -86,34 +86,8 @@ pub fn self_crossings(body: &Body) -> Vec<Point3> {
     told
 }
 
-/// A triangle of a face: its corners, in space and in the face's parameters.
-struct Triangle {
-    face: usize,
-    positions: [u32; 3],
-    at: [Point3; 3],
-    uv: [[f64; 2]; 3],
-}
-
 fn edges_of(face: &Face) -> BTreeSet<EdgeId> {
     face.loops.iter().flat_map(|l| &l.edges).map(|u| u.edge).collect()
-}
-
-fn triangles(made: &Mesh) -> Vec<Triangle> {
-    let of_face = |f: &FaceMesh| {
-        let corners = f.triangles.iter().map(|t| t.map(|c| f.vertices[c as usize]));
-        let one = |c: [MeshVertex; 3]| Triangle {
-            face: f.face.index(),
-            positions: c.map(|v| v.position),
-            at: c.map(|v| made.positions[v.position as usize]),
-            uv: c.map(|v| v.uv),
-        };
-        corners.map(one).collect::<Vec<_>>()
-    };
-    made.faces.iter().flat_map(of_face).collect()
-}
-
-fn weighted(uv: &[[f64; 2]; 3], weights: [f64; 3]) -> [f64; 2] {
-    [0, 1].map(|k| (0..3).map(|i| weights[i] * uv[i][k]).sum())
 }
 
 /// A place at which two triangles cross, as weights of the corners of both.

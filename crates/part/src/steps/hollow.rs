@@ -130,13 +130,12 @@ impl Construction for Hollow {
         let made = surfacing::hollow(solid, &walls, &context.tolerance)
             .or_else(by_profile)
             .map_err(|e| Notice::refused("thickness", &e))?;
-        let measured =
-            |about: f64| made.skins.as_ref().and_then(|[inner, outer]| wall_between(inner, outer, about));
-        let walled = || walls.iter().copied().filter(|w| *w > 0.0);
-        let wall = measured(walled().fold(0.0, f64::max));
-        let least = walled().fold(f64::MAX, f64::min);
-        let built =
-            Built::plain(Shape::body(made.body)).with_reached([Reached::length("Thickness", thickness)]);
+        let walled = walls.iter().copied().filter(|w| *w > 0.0);
+        let [least, most] =
+            walled.fold([f64::MAX, 0.0], |[least, most], w| [f64::min(least, w), f64::max(most, w)]);
+        let wall = made.skins.as_ref().and_then(|[inner, outer]| wall_between(inner, outer, most));
+        let reached = Reached::length("Thickness", thickness);
+        let built = Built::plain(Shape::body(made.body)).with_reached([reached]);
         let built = built.with_wall(wall, least, THINNER * context.tolerance.fit);
         Ok(built.with_deviation(made.max_deviation, context.tolerance.fit))
     }

@@ -1,5 +1,5 @@
-//! Whether an offset stays as far from its shell as it should, on the right side: looked at afterwards, on the surfaces themselves, whatever way it was
-//! made.
+//! Whether an offset stays as far from its shell as it should, on the right side: looked at afterwards, on the surfaces themselves,
+//! whatever way it was made.
 
 use geometry::{Point3, Tolerance};
 use topology::{Shell, free_edges, holds};

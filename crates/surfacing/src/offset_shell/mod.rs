@@ -24,7 +24,7 @@ use crate::SurfacingError;
 use crate::fits::apart;
 use carried::carried;
 use held::keeps_its_distance;
-use parted::{Where, parted};
+use parted::{Parted, Where, parted, with_cusps};
 use rebuilt::rebuilt;
 use recut::{reach_over, recut, run_on};
 use tight::{all_but_folds, without_tight};
@@ -65,6 +65,14 @@ struct Joints {
     /// Edges along ridges, on either side of which a face is to end where its offset meets itself: 1 where it then bends outwards
     /// there, -1 where it bends inwards.
     ridges: BTreeMap<usize, f64>,
+}
+
+impl Joints {
+    /// The edges at which two faces meet smoothly.
+    fn smooth(&self) -> Vec<usize> {
+        let smooth = |e: &usize| self.kinds[*e] == Kind::Smooth && self.users[*e].len() == 2;
+        (0..self.kinds.len()).filter(smooth).collect()
+    }
 }
 
 /// An opening where faces were taken out of a shell, over which those beside it are to grow.
@@ -167,17 +175,22 @@ impl<'a> Offsets<'a> {
             moved(shell, distances, &joints, tolerance)
                 .or_else(|error| rebuilt(shell, distances, &joints, tolerance).map_err(|_| error))
         };
-        let parted = |at: Where| without_folds(shell, distances, at, &joints, tolerance).ok().flatten();
-        let tight = || without_tight(shell, distances, &joints, tolerance).ok().flatten();
-        let ways = [Where::Around { first: 1 }, Where::Around { first: 0 }, Where::Ridges, Where::Cusps];
         // A face whose edges have no room may have had some of its own between them; one that all but folds may run into itself.
         let whole = |made: &OffsetShell| (0..shell.faces().len()).all(|f| made.of.contains(&f));
         let made = made.and_then(|made| {
             let all_but = shell.faces().iter().zip(distances).any(|(f, d)| all_but_folds(f, *d));
             if whole(&made) && !all_but { Ok(made) } else { self.held(made, distances) }
         });
+        let ways = [Where::Around { first: 1 }, Where::Around { first: 0 }, Where::Ridges];
+        let parted = ways.into_iter().map(|at| parted(shell, distances, at));
+        let with_cusps = std::iter::once_with(|| with_cusps(shell, distances, &joints.smooth()));
+        let without_folds = parted
+            .chain(with_cusps)
+            .filter_map(|parted| offset_parted(&parted.ok().flatten()?, distances, tolerance).ok());
+        let without_tight =
+            std::iter::once_with(|| without_tight(shell, distances, &joints, tolerance).ok().flatten());
         made.or_else(|error| {
-            let mut others = ways.into_iter().filter_map(parted).chain(std::iter::once_with(tight).flatten());
+            let mut others = without_folds.chain(without_tight.flatten());
             others.find_map(|made| self.held(made, distances).ok()).ok_or(error)
         })
     }
@@ -225,20 +238,15 @@ fn moved(
     Ok(OffsetShell { max_deviation, ..made })
 }
 
-/// A shell offset with its faces parted where they fold, if any can be.
-fn without_folds(
-    shell: &Shell,
+/// A shell offset whose faces were parted where they fold.
+fn offset_parted(
+    parted: &Parted,
     distances: &[f64],
-    at: Where,
-    joints: &Joints,
     tolerance: &Tolerance,
-) -> Result<Option<OffsetShell>, SurfacingError> {
-    let smooth = |e: &usize| joints.kinds[*e] == Kind::Smooth && joints.users[*e].len() == 2;
-    let smooth: Vec<usize> = (0..joints.kinds.len()).filter(smooth).collect();
-    let Some(parted) = parted(shell, distances, at, &smooth)? else { return Ok(None) };
+) -> Result<OffsetShell, SurfacingError> {
     let distances: Vec<f64> = parted.faces.iter().map(|f| distances[*f]).collect();
     let mut joints = Offsets::new(&parted.shell, tolerance)?.joints(&distances);
-    for ridge in parted.ridges {
+    for &ridge in &parted.ridges {
         joints.kinds[ridge] = Kind::Sharp;
         if let Some((f, ..)) = joints.users[ridge].first() {
             joints.ridges.insert(ridge, -distances[*f].signum());
@@ -247,7 +255,7 @@ fn without_folds(
     let made = rebuilt(&parted.shell, &distances, &joints, tolerance)?;
     let of = made.of.iter().map(|f| parted.faces[*f]).collect();
     let free = made.free.into_iter().map(|(e, curve)| (parted.edges[e.index()], curve)).collect();
-    Ok(Some(OffsetShell { of, free, ..made }))
+    Ok(OffsetShell { of, free, ..made })
 }
 
 /// A shell without some of its faces, with those beside them grown over the place, at most `margin` mm; everything else stays as

@@ -57,8 +57,6 @@ pub(super) enum Where {
     },
     /// In the middle of what folds, and where it ends inside a face.
     Ridges,
-    /// Nowhere but along the smooth edges beside which they do: there the faces come apart, and meet again farther on.
-    Cusps,
 }
 
 /// A parameter line along which faces are cut: all pieces that it crosses, or the one that holds a place.
@@ -74,23 +72,10 @@ struct Cut {
 ///
 /// # Errors
 /// What keeps the parts from being a shell.
-pub(super) fn parted(
-    shell: &Shell,
-    distances: &[f64],
-    at: Where,
-    smooth: &[usize],
-) -> Result<Option<Parted>, SurfacingError> {
-    let mut cutting = Cutting {
-        vertices: shell.vertices().to_vec(),
-        edges: shell.edges().to_vec(),
-        faces: shell.faces().to_vec(),
-        of: (0..shell.faces().len()).collect(),
-        was: (0..shell.edges().len() as u32).map(EdgeId).collect(),
-        ridges: BTreeSet::new(),
-    };
-    let mut any = at == Where::Cusps && cutting.mark_cusps(distances, smooth);
-    let faces = if at == Where::Cusps { &[] } else { shell.faces() };
-    for (f, face) in faces.iter().enumerate() {
+pub(super) fn parted(shell: &Shell, distances: &[f64], at: Where) -> Result<Option<Parted>, SurfacingError> {
+    let mut cutting = Cutting::of(shell);
+    let mut any = false;
+    for (f, face) in shell.faces().iter().enumerate() {
         let distance = if face.reversed { -distances[f] } else { distances[f] };
         let Some(folding) = Folding::of(face, distance) else { continue };
         if folding.areas().len() > MOST_AREAS {
@@ -99,7 +84,6 @@ pub(super) fn parted(
         let cuts = match at {
             Where::Around { first } => folding.around(first),
             Where::Ridges => folding.ridges(),
-            Where::Cusps => Vec::new(),
         };
         for cut in cuts {
             if cut.ridge && cutting.is_seam(f, &cut) {
@@ -114,11 +98,21 @@ pub(super) fn parted(
             }
         }
     }
-    if !any {
-        return Ok(None);
-    }
-    let shell = Shell::try_new(cutting.vertices, cutting.edges, cutting.faces)?;
-    Ok(Some(Parted { shell, faces: cutting.of, edges: cutting.was, ridges: cutting.ridges }))
+    if any { cutting.done().map(Some) } else { Ok(None) }
+}
+
+/// The shell with the smooth ones of its edges parted where offsets begin to fold beside them: from there on the faces come apart, and
+/// meet again farther on, as along a ridge. `None` where there are no such edges.
+///
+/// # Errors
+/// Those of [`parted`].
+pub(super) fn with_cusps(
+    shell: &Shell,
+    distances: &[f64],
+    smooth: &[usize],
+) -> Result<Option<Parted>, SurfacingError> {
+    let mut cutting = Cutting::of(shell);
+    if cutting.mark_cusps(distances, smooth) { cutting.done().map(Some) } else { Ok(None) }
 }
 
 /// A face whose offset folds somewhere, with how much it does at places of a grid.
@@ -406,6 +400,22 @@ struct Cutting {
 }
 
 impl Cutting {
+    fn of(shell: &Shell) -> Self {
+        Self {
+            vertices: shell.vertices().to_vec(),
+            edges: shell.edges().to_vec(),
+            faces: shell.faces().to_vec(),
+            of: (0..shell.faces().len()).collect(),
+            was: (0..shell.edges().len() as u32).map(EdgeId).collect(),
+            ridges: BTreeSet::new(),
+        }
+    }
+
+    fn done(self) -> Result<Parted, SurfacingError> {
+        let shell = Shell::try_new(self.vertices, self.edges, self.faces)?;
+        Ok(Parted { shell, faces: self.of, edges: self.was, ridges: self.ridges })
+    }
+
     /// Takes the parts of smooth edges beside which an offset folds for those along a ridge; whether there are any.
     fn mark_cusps(&mut self, distances: &[f64], smooth: &[usize]) -> bool {
         let mut any = false;

@@ -501,6 +501,12 @@ fn through(
 /// A curve with its images on two surfaces.
 type Imaged = (NurbsCurve, [NurbsCurve; 2]);
 
+/// Whether a curve goes on all the way: one past whose end its faces lead would come back to it in a hook.
+fn goes_on((curve, _): &Imaged) -> bool {
+    let points: Vec<Point3> = curve.knots().sampled(BULGES).into_iter().map(|t| curve.point(t)).collect();
+    points.windows(3).all(|w| (w[1] - w[0]).dot(&(w[2] - w[1])) >= 0.0)
+}
+
 /// The shell while it is put together.
 struct Assembly<'a> {
     solver: &'a Solver<'a>,
@@ -553,7 +559,8 @@ impl<'a> Assembly<'a> {
         self.shell()
     }
 
-    /// An edge along a run between two faces, which may be next to parallel where it begins or ends, with the uses by the one to its left, along it, and the one to its right.
+    /// An edge along a run between two faces, which are next to parallel at an end of it where it `starts_level`, with the uses by the
+    /// one to its left, along it, and the one to its right.
     fn between(
         &mut self,
         faces: [usize; 2],
@@ -582,7 +589,7 @@ impl<'a> Assembly<'a> {
                 let close = Tolerance { fit: 0.5 * tolerance.fit, ..*tolerance };
                 // Faces next to parallel do not say where between two places of their edge it runs.
                 let through = |wanted: bool| match wanted && !round {
-                    true => self.close_through(faces, run),
+                    true => Ok::<_, SurfacingError>(self.close_through(faces, run)?.filter(goes_on)),
                     false => Ok(None),
                 };
                 let fitted = || -> Result<Option<Imaged>, SurfacingError> {
@@ -593,7 +600,7 @@ impl<'a> Assembly<'a> {
                 };
                 match through(starts_level)? {
                     Some(made) => made,
-                    None => match fitted()? {
+                    None => match fitted()?.filter(goes_on) {
                         Some(made) => made,
                         None => through(!starts_level)?.ok_or_else(lost)?,
                     },

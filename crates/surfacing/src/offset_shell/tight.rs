@@ -137,15 +137,13 @@ fn balls_along(curve: &NurbsCurve, roundings: &[(&Face, f64)]) -> Vec<f64> {
         let found = roundings.iter().map(|(face, d)| (closest_on_surface(&face.surface, p), *face, *d));
         found.min_by(|a, b| a.0.distance.total_cmp(&b.0.distance))
     };
-    let feet: Vec<_> = places.iter().map(nearest).collect();
-    let left: Vec<f64> =
-        feet.iter().flatten().map(|(foot, face, d)| left_across(face, *d, foot.parameters)).collect();
-    (0..left.len())
-        .map(|k| {
-            LARGER
-                * left[k.saturating_sub(1)..(k + 2).min(left.len())].iter().fold(0.0, |a: f64, b| a.max(*b))
-        })
-        .collect()
+    let left = |p: &Point3| {
+        nearest(p).map_or(0.0, |(foot, face, distance)| left_across(face, distance, foot.parameters))
+    };
+    let left: Vec<f64> = places.iter().map(left).collect();
+    // As large as beside it, since what lies between two places may be larger than at either.
+    let about = |k: usize| &left[k.saturating_sub(1)..=(k + 1).min(ALONG)];
+    (0..=ALONG).map(|k| LARGER * about(k).iter().copied().fold(0.0, f64::max)).collect()
 }
 
 /// The largest radius that the offset of a rounding has across a place.

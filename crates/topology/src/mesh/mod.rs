@@ -104,6 +104,43 @@ impl Mesh {
             .iter()
             .flat_map(|f| f.triangles.iter().map(|t| t.map(|corner| f.vertices[corner as usize].position)))
     }
+
+    /// All triangles with where they are, in space and on their faces.
+    #[must_use]
+    pub fn placed(&self) -> Vec<PlacedTriangle> {
+        let of_face = |f: &FaceMesh| {
+            let corners = f.triangles.iter().map(|t| t.map(|c| f.vertices[c as usize]));
+            let one = |c: [MeshVertex; 3]| PlacedTriangle {
+                face: f.face.index(),
+                positions: c.map(|v| v.position),
+                at: c.map(|v| self.positions[v.position as usize]),
+                uv: c.map(|v| v.uv),
+            };
+            corners.map(one).collect::<Vec<_>>()
+        };
+        self.faces.iter().flat_map(of_face).collect()
+    }
+}
+
+/// A triangle of a face's mesh.
+#[derive(Debug, Clone, Copy)]
+pub struct PlacedTriangle {
+    /// The face's number.
+    pub face: usize,
+    /// The numbers of its corners' positions.
+    pub positions: [u32; 3],
+    /// Its corners in space.
+    pub at: [Point3; 3],
+    /// Their parameters on the face.
+    pub uv: [[f64; 2]; 3],
+}
+
+impl PlacedTriangle {
+    /// The parameters of a place told by weights of the corners.
+    #[must_use]
+    pub fn weighted(&self, weights: [f64; 3]) -> [f64; 2] {
+        [0, 1].map(|k| (0..3).map(|i| weights[i] * self.uv[i][k]).sum())
+    }
 }
 
 /// The mesh of a shell within `tolerance`.
