@@ -230,6 +230,48 @@ def mirrored(rng):
     return steps, "sheet"
 
 
+def folded(rng):
+    """Strips of flat and twisted faces whose creases end at borders that are not square to them."""
+    legs = rng.randint(2, 4)
+    steps = []
+    bends = [rng.uniform(-1.6, 1.6) for _ in range(legs)]
+    lengths = [rng.uniform(12, 25) for _ in range(legs)]
+    for k in range(2):
+        here, heading = np.zeros(2), rng.uniform(-0.4, 0.4)
+        points = [[0.0, 0.0]]
+        for bend, length in zip(bends, lengths):
+            here = here + length * rng.uniform(0.85, 1.15) * np.array([math.cos(heading), math.sin(heading)])
+            points.append([round(float(x), 3) for x in here])
+            heading += bend + rng.uniform(-0.1, 0.1)
+        lean = [rng.uniform(-8, 8) if k else 0.0 for _ in points]
+        curve = {"points": [[x, y, round(30 * k + z, 3)] for (x, y), z in zip(points, lean)]}
+        ids = []
+        for n, (a, b) in enumerate(zip(curve["points"], curve["points"][1:])):
+            ids.append(f"s{k}{n}")
+            steps.append(step(ids[-1], "space_curve", points=[a, b]))
+        steps.append(step(f"s{k}", "joined_curve", curves=[of(i) for i in ids]))
+    steps.append(step("body", "ruled", first=of("s0"), second=of("s1")))
+    return steps, "sheet"
+
+
+def funnel(rng):
+    """Open frusta whose sides lean by unlike angles, twisted ones too."""
+    corners = rng.randint(3, 6)
+    state = rng.getstate()
+    steps = []
+    for k in range(2):
+        rng.setstate(state)
+        made = polygon(rng, f"s{k}", rng.uniform(14, 20), 25 * k, corners, 0)
+        if k:
+            twist = rng.choice([0, 0.3])
+            curve = made["make"]["drawing"]["curves"][0]
+            turned = [[x * math.cos(twist) - y * math.sin(twist), x * math.sin(twist) + y * math.cos(twist)] for x, y in curve["points"]]
+            curve["points"] = [[round(1.2 * x + 2, 4), round(0.8 * y - 1, 4)] for x, y in turned]
+        steps.append(made)
+    steps.append(step("body", "loft", sections=[of("s0"), of("s1")], ends="open"))
+    return steps, "sheet"
+
+
 FAMILIES = {
     "loft": loft,
     "turned": turned,
@@ -238,6 +280,8 @@ FAMILIES = {
     "capped": capped_dome,
     "network": network,
     "mirrored": mirrored,
+    "folded": folded,
+    "funnel": funnel,
 }
 WALLS = [0.2, 0.4, 0.6, 0.8, 1, 1.3, 1.6, 2, 2.5, 3, 4, 5]
 

@@ -35,7 +35,9 @@ pub fn thick_shell(
 ) -> Result<Walled, SurfacingError> {
     let offsets = Offsets::new(shell, tolerance)?;
     thinned(outward + inward, &|share| {
-        walled_shell(shell, &offset_ways(&offsets, share), share * outward, share * inward, tolerance)
+        let (outward, inward) = (share * outward, share * inward);
+        let made = walled_shell(shell, &offset_ways(&offsets, share), outward, inward, tolerance);
+        made.or_else(|error| walled_askew(&offsets, outward, inward).map_err(|_| error))
     })
 }
 
@@ -101,6 +103,18 @@ fn walled_shell(
             Err(SurfacingError::OffsetOpen { at: open.unwrap_or_else(somewhere) })
         }
     }
+}
+
+/// The same with walls that are cut against each other, where creases end at borders that are not square to them.
+fn walled_askew(offsets: &Offsets<'_>, outward: f64, inward: f64) -> Result<Walled, SurfacingError> {
+    let made = offsets.with_walls(outward, inward)?;
+    let skin = |name: &str| {
+        let own = made.shell.faces().iter().enumerate().filter(|(_, f)| f.role.starts_with(name));
+        made.shell.part(&own.map(|(k, _)| k).collect::<Vec<usize>>())
+    };
+    let skins = Some([skin("inner ").flipped(), skin("outer ")]);
+    let body = apart(Body::from_shell(made.shell.clone()))?;
+    Ok(Walled { body, max_deviation: made.max_deviation, skins })
 }
 
 /// A place on an edge.

@@ -12,6 +12,7 @@ mod parted;
 mod rebuilt;
 mod recut;
 mod tight;
+mod walled;
 mod web;
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -25,7 +26,7 @@ use crate::fits::apart;
 use carried::carried;
 use held::keeps_its_distance;
 use parted::{Parted, Where, parted, with_cusps};
-use rebuilt::rebuilt;
+use rebuilt::{BESIDE, rebuilt};
 use recut::{reach_over, recut, run_on};
 use tight::{all_but_folds, without_tight};
 
@@ -170,10 +171,10 @@ impl<'a> Offsets<'a> {
             return Ok(OffsetShell { shell: shell.clone(), of, free: free.collect(), max_deviation: 0.0 });
         }
         let made = if joints.kinds.contains(&Kind::Sharp) {
-            rebuilt(shell, distances, &joints, tolerance)
+            rebuilt(shell, distances, &joints, BESIDE, tolerance)
         } else {
             moved(shell, distances, &joints, tolerance)
-                .or_else(|error| rebuilt(shell, distances, &joints, tolerance).map_err(|_| error))
+                .or_else(|error| rebuilt(shell, distances, &joints, BESIDE, tolerance).map_err(|_| error))
         };
         // A face whose edges have no room may have had some of its own between them; one that all but folds may run into itself.
         let whole = |made: &OffsetShell| (0..shell.faces().len()).all(|f| made.of.contains(&f));
@@ -252,7 +253,7 @@ fn offset_parted(
             joints.ridges.insert(ridge, -distances[*f].signum());
         }
     }
-    let made = rebuilt(&parted.shell, &distances, &joints, tolerance)?;
+    let made = rebuilt(&parted.shell, &distances, &joints, BESIDE, tolerance)?;
     let of = made.of.iter().map(|f| parted.faces[*f]).collect();
     let free = made.free.into_iter().map(|(e, curve)| (parted.edges[e.index()], curve)).collect();
     Ok(OffsetShell { of, free, ..made })

@@ -33,7 +33,9 @@ use crate::strip::{followed, images_follow};
 /// as a share of the distance.
 const FARTHER: [f64; 2] = [1.5, 4.0];
 const PLANE: f64 = 12.0;
-const BESIDE: f64 = 0.3;
+pub(super) const BESIDE: f64 = 0.3;
+/// The latter where walls at an angle to each other end a crease somewhere beside it.
+pub(super) const ASKEW: f64 = 4.0;
 /// How much farther still edges that stay run on, as a share of the distance.
 const LINES: f64 = 0.5;
 /// Edges shorter than this share of the fit tolerance shrink to vertices.
@@ -68,7 +70,8 @@ fn open(at: Point3) -> SurfacingError {
     SurfacingError::OffsetOpen { at: at.into() }
 }
 
-/// The shell offset face by face, put together edge by edge.
+/// The shell offset face by face, put together edge by edge; faces are made longer by a share of the distance besides what is known
+/// to be needed.
 ///
 /// # Errors
 /// `OffsetOpen` where faces do not meet, `OffsetFolds` where a face that is left bends more tightly than its distance.
@@ -76,6 +79,7 @@ pub(super) fn rebuilt(
     shell: &Shell,
     distances: &[f64],
     joints: &Joints,
+    beside: f64,
     tolerance: &Tolerance,
 ) -> Result<OffsetShell, SurfacingError> {
     let most = distances.iter().fold(0.0, |a: f64, d| a.max(d.abs()));
@@ -90,7 +94,7 @@ pub(super) fn rebuilt(
         // At sharp corners of a face its neighbours' offsets meet far beyond its edges. A plane is the same however far it goes.
         let plane = [face.surface.knots_u(), face.surface.knots_v()].iter().all(|k| k.point_count() == 2);
         let farther = if plane { PLANE } else { farther };
-        Parallel::new(face, farther * reaches[f] + BESIDE * most, distances[f])
+        Parallel::new(face, farther * reaches[f] + beside * most, distances[f])
     };
     let mut refused = None;
     for farther in FARTHER {
