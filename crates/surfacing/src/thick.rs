@@ -36,8 +36,7 @@ pub fn thick_shell(
     let offsets = Offsets::new(shell, tolerance)?;
     thinned(outward + inward, &|share| {
         let (outward, inward) = (share * outward, share * inward);
-        let made = walled_shell(shell, &offset_ways(&offsets, share), outward, inward, tolerance);
-        made.or_else(|error| walled_askew(&offsets, outward, inward).map_err(|_| error))
+        walled_shell(shell, &offsets, &offset_ways(&offsets, share), outward, inward, tolerance)
     })
 }
 
@@ -75,6 +74,7 @@ pub fn offset_body(shell: &Shell, distance: f64, tolerance: &Tolerance) -> Resul
 
 fn walled_shell(
     shell: &Shell,
+    offsets: &Offsets<'_>,
     offset: &dyn Fn(&[f64]) -> Result<OffsetShell, SurfacingError>,
     outward: f64,
     inward: f64,
@@ -86,11 +86,25 @@ fn walled_shell(
     }
     let side = |distance: f64| offset(&vec![distance; shell.faces().len()]);
     let (outer, inner) = (side(outward)?, side(-inward)?);
+    let is_askew = [&outer, &inner].iter().any(|made| !made.overhangs.is_empty());
+    if is_askew && let Ok(made) = walled_askew(offsets, outward, inward) {
+        return Ok(made);
+    }
     let max_deviation = outer.max_deviation.max(inner.max_deviation);
     let named =
         |made: &OffsetShell, name: &str| made.shell.clone().with_roles(&|role| format!("{name} {role}"));
     let mut parts = vec![named(&outer, "outer"), named(&inner, "inner").flipped()];
-    parts.extend(walls(shell, &outer, &inner, tolerance)?);
+    if is_askew {
+        // What hangs over lies on another side of each skin.
+        let middle = side(0.0)?;
+        for (outer, inner, distance) in [(&outer, &middle, outward), (&middle, &inner, inward)] {
+            if distance > 0.0 {
+                parts.extend(walls(shell, outer, inner, parts.len() - 1, tolerance)?);
+            }
+        }
+    } else {
+        parts.extend(walls(shell, &outer, &inner, parts.len() - 1, tolerance)?);
+    }
     let joined = join(&parts, tolerance.join)?.shell;
     let open = free_edges(&joined).first().map(|e| middle_of(&joined, *e));
     match Body::from_shell(joined) {
@@ -125,11 +139,12 @@ pub(crate) fn middle_of(shell: &Shell, edge: EdgeId) -> [f64; 3] {
         .map_or_else(|| shell.vertex(edge.start).point.into(), |c| c.point(c.domain().at(0.5)).into())
 }
 
-/// Ruled faces between the free edges of both sides.
+/// Ruled faces between the free edges of both sides, one of which may hang over at creases; numbered on from `first`.
 fn walls(
     shell: &Shell,
     outer: &OffsetShell,
     inner: &OffsetShell,
+    first: usize,
     tolerance: &Tolerance,
 ) -> Result<Vec<Shell>, SurfacingError> {
     let by_edge = |made: &OffsetShell| {
@@ -144,8 +159,16 @@ fn walls(
         }
         out
     };
-    let (outer, inner) = (by_edge(outer), by_edge(inner));
     let mut out = Vec::new();
+    let unit = Domain::new(0.0, 1.0);
+    let mut put = |a: &NurbsCurve, b: &NurbsCurve| {
+        let both = compatible(&[a.over(unit), b.over(unit)])?;
+        let wall = NurbsSurface::ruled(&both[0], &both[1])?;
+        out.push(natural_shell(wall.into(), &format!("wall {}", first + out.len()), tolerance)?);
+        Ok::<_, SurfacingError>(())
+    };
+    let overhangs = outer.overhangs.iter().chain(&inner.overhangs);
+    let (outer, inner) = (by_edge(outer), by_edge(inner));
     for edge in free_edges(shell) {
         let apart = SurfacingError::OffsetOpen { at: middle_of(shell, edge) };
         let (Some(a), Some(b)) = (outer.get(&edge), inner.get(&edge)) else { return Err(apart) };
@@ -153,11 +176,11 @@ fn walls(
             return Err(apart);
         }
         for (a, b) in a.iter().zip(b) {
-            let unit = Domain::new(0.0, 1.0);
-            let both = compatible(&[a.over(unit), b.over(unit)])?;
-            let wall = NurbsSurface::ruled(&both[0], &both[1])?;
-            out.push(natural_shell(wall.into(), &format!("wall {}", out.len() + 1), tolerance)?);
+            put(a, b)?;
         }
+    }
+    for (at, curve) in overhangs {
+        put(curve, &NurbsCurve::line(*at, *at))?;
     }
     Ok(out)
 }

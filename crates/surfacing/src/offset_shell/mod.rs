@@ -39,6 +39,9 @@ pub struct OffsetShell {
     pub of: Vec<usize>,
     /// For every free edge of the other shell those that stand for it, in its direction.
     pub free: Vec<(EdgeId, NurbsCurve)>,
+    /// Where a crease of the other shell ends at a border that is not square to it: where it ends, and the piece of its offset that
+    /// only the face with the longer border has.
+    pub overhangs: Vec<(Point3, NurbsCurve)>,
     /// Largest distance of a face from the true offset that was measured, in millimetres.
     pub max_deviation: f64,
 }
@@ -168,7 +171,13 @@ impl<'a> Offsets<'a> {
             let curve = |e: usize| Some((EdgeId(e as u32), shell.edges()[e].curve.clone()?));
             let free = (0..joints.kinds.len()).filter(|&e| joints.kinds[e] == Kind::Free).filter_map(curve);
             let of = (0..shell.faces().len()).collect();
-            return Ok(OffsetShell { shell: shell.clone(), of, free: free.collect(), max_deviation: 0.0 });
+            return Ok(OffsetShell {
+                shell: shell.clone(),
+                of,
+                free: free.collect(),
+                overhangs: Vec::new(),
+                max_deviation: 0.0,
+            });
         }
         let made = if joints.kinds.contains(&Kind::Sharp) {
             rebuilt(shell, distances, &joints, BESIDE, tolerance)

@@ -521,6 +521,7 @@ struct Assembly<'a> {
     /// The uses of each new edge by the faces to its left and right.
     diagonals: Vec<[OrientedEdge; 2]>,
     free: Vec<(EdgeId, NurbsCurve)>,
+    overhangs: Vec<(Point3, NurbsCurve)>,
 }
 
 impl<'a> Assembly<'a> {
@@ -532,6 +533,7 @@ impl<'a> Assembly<'a> {
             uses: BTreeMap::new(),
             diagonals: Vec::new(),
             free: Vec::new(),
+            overhangs: Vec::new(),
         }
     }
 
@@ -559,6 +561,11 @@ impl<'a> Assembly<'a> {
         for (diagonal, run) in self.nodes.diagonals.iter().zip(&runs.diagonals) {
             let both = self.between(diagonal.faces, diagonal.nodes, run, false)?;
             self.diagonals.push(both);
+        }
+        for &(number, at) in &self.nodes.overhangs {
+            let edge = self.diagonals[number][0].edge;
+            let curve = self.edges[edge.index()].curve.clone().ok_or_else(|| open(at))?;
+            self.overhangs.push((at, curve));
         }
         self.shell()
     }
@@ -743,6 +750,6 @@ impl<'a> Assembly<'a> {
         if shell.faces().is_empty() || shell.pieces().len() != source.pieces().len() {
             return Err(open(source.vertices().first().map_or_else(Point3::origin, |v| v.point)));
         }
-        Ok(OffsetShell { shell, of, free: self.free, max_deviation: 0.0 })
+        Ok(OffsetShell { shell, of, free: self.free, overhangs: self.overhangs, max_deviation: 0.0 })
     }
 }

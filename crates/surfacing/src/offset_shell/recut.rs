@@ -103,7 +103,7 @@ pub(super) fn recut(
     }
     let same = |face: &Face| surfaces.iter().position(|s| Arc::ptr_eq(s, &face.surface)).unwrap_or_default();
     let of = result.faces().iter().map(same).collect();
-    Ok(OffsetShell { shell: result, of, free, max_deviation })
+    Ok(OffsetShell { shell: result, of, free, overhangs: Vec::new(), max_deviation })
 }
 
 /// The surface of a face, offset, and longer where the face has to reach beyond its edges.
