@@ -1,10 +1,10 @@
 //! Sheets with their walls as faces: where a crease ends at a border that is not square to it, the walls beside it are at an angle,
 //! and are cut against each other and against the skins like all other faces.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use geometry::{Domain, NurbsCurve, NurbsSurface, Vector3, compatible};
+use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, Vector3, compatible};
 use topology::{
     Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, face_extent, straight_pcurve,
 };
@@ -15,6 +15,9 @@ use super::{Joints, Kind, OffsetShell, Offsets, face_surface, offset_of};
 use crate::SurfacingError;
 use crate::halves::Halves;
 use crate::side::Side;
+
+/// How many times as long as the wall is thick the edge between two walls may be.
+const FAR: f64 = 3.0;
 
 /// A sheet's outer and inner skin in one shell with walls between, all where the sheet is: what they are when they are offset is up to
 /// [`rebuilt`].
@@ -50,6 +53,7 @@ impl Offsets<'_> {
         let skins = [self.joints(&vec![outward; shell.faces().len()]), self.joints(&vec![-inward; shell.faces().len()])];
         let smooth = sheet.add_rungs(&mut vertices, &skins)?;
         sheet.add_walls()?;
+        let neighbours = sheet.neighbours();
         let whole = Shell::try_new(vertices, sheet.edges, sheet.faces)?;
         let count = shell.faces().len();
         let mut distances = vec![0.0; whole.faces().len()];
@@ -63,8 +67,26 @@ impl Offsets<'_> {
         for (kind, is_smooth) in joints.kinds[2 * shell.edges().len()..].iter_mut().zip(smooth) {
             *kind = if is_smooth { Kind::Smooth } else { Kind::Sharp };
         }
-        rebuilt(&whole, &distances, &joints, ASKEW, self.tolerance)
+        let made = rebuilt(&whole, &distances, &joints, ASKEW, self.tolerance)?;
+        // Walls next to level, or bent the wrong way, would end each other far from the crease.
+        let most = FAR * (outward + inward);
+        match neighbours.into_iter().find(|(_, walls)| !meet_within(&made, *walls, most)) {
+            Some((at, _)) => Err(SurfacingError::OffsetOpen { at: at.into() }),
+            None => Ok(made),
+        }
     }
+}
+
+/// Whether two faces of what an offset was made from share an edge of it, and none that is longer.
+fn meet_within(made: &OffsetShell, faces: [usize; 2], most: f64) -> bool {
+    let uses = |face: usize| {
+        let own = made.shell.faces().iter().zip(&made.of).filter(move |(_, of)| **of == face);
+        own.flat_map(|(f, _)| &f.loops).flat_map(|l| &l.edges).map(|u| u.edge)
+    };
+    let others: BTreeSet<EdgeId> = uses(faces[1]).collect();
+    let mut shared = uses(faces[0]).filter(|e| others.contains(e)).peekable();
+    let length = |e: EdgeId| made.shell.edge(e).curve.as_ref().map_or(0.0, NurbsCurve::length);
+    shared.peek().is_some() && shared.all(|e| length(e) <= most)
 }
 
 impl Sheet<'_> {
@@ -89,6 +111,19 @@ impl Sheet<'_> {
     fn border(&self) -> Vec<usize> {
         let has_length = |h: usize| self.halves.shell.edge(self.halves.all[h].edge).curve.is_some();
         (0..self.halves.all.len()).filter(|&h| self.halves.all[h].twin.is_none() && has_length(h)).collect()
+    }
+
+    /// The numbers of neighbouring walls, with where they meet.
+    fn neighbours(&self) -> Vec<(Point3, [usize; 2])> {
+        let border = self.border();
+        let first = 2 * self.halves.shell.faces().len();
+        let number: BTreeMap<usize, usize> = border.iter().enumerate().map(|(k, &h)| (h, first + k)).collect();
+        let beside = |&half: &usize| {
+            let next = self.next_on_border(half).0;
+            let at = self.halves.shell.vertex(self.halves.origin(next)).point;
+            (number[&half] != number[&next]).then(|| (at, [number[&half], number[&next]]))
+        };
+        border.iter().filter_map(beside).collect()
     }
 
     /// The outer normal of a half-edge's face where it ends or begins.
