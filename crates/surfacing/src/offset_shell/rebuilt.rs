@@ -34,7 +34,7 @@ use crate::strip::{followed, images_follow};
 const FARTHER: [f64; 2] = [1.5, 4.0];
 const PLANE: f64 = 12.0;
 pub(super) const BESIDE: f64 = 0.3;
-/// The latter where walls at an angle to each other end a crease somewhere beside it.
+/// The latter where creases end at borders, or walls, that are not square to them.
 pub(super) const ASKEW: f64 = 4.0;
 /// How much farther still edges that stay run on, as a share of the distance.
 const LINES: f64 = 0.5;
@@ -90,15 +90,16 @@ pub(super) fn rebuilt(
             sharp.map(|u| reach_over(shell, f, u, distances, joints)).fold(0.0, f64::max)
         })
         .collect();
-    let parallel = |farther: f64, (f, face): (usize, &Face)| {
+    let parallel = |farther: f64, beside: f64, (f, face): (usize, &Face)| {
         // At sharp corners of a face its neighbours' offsets meet far beyond its edges. A plane is the same however far it goes.
         let plane = [face.surface.knots_u(), face.surface.knots_v()].iter().all(|k| k.point_count() == 2);
         let farther = if plane { PLANE } else { farther };
         Parallel::new(face, farther * reaches[f] + beside * most, distances[f])
     };
     let mut refused = None;
-    for farther in FARTHER {
-        let faces: Vec<Parallel> = shell.faces().iter().enumerate().map(|f| parallel(farther, f)).collect();
+    for (farther, beside) in FARTHER.into_iter().zip([beside, ASKEW]) {
+        let faces = shell.faces().iter().enumerate().map(|f| parallel(farther, beside, f));
+        let faces: Vec<Parallel> = faces.collect();
         match settled(Web::new(shell, joints), &faces, (farther + LINES) * most, tolerance) {
             Err(error) if reaches.iter().any(|r| *r > 0.0) => refused = refused.or(Some(error)),
             done => return done,
