@@ -97,11 +97,13 @@ pub(super) fn rebuilt(
         Parallel::new(face, farther * reaches[f] + beside * most, distances[f])
     };
     let mut refused = None;
+    let at_borders = [Kind::Free, Kind::Sharp].iter().all(|kind| joints.kinds.contains(kind));
+    let goes_farther = at_borders || reaches.iter().any(|r| *r > 0.0);
     for (farther, beside) in FARTHER.into_iter().zip([beside, ASKEW]) {
         let faces = shell.faces().iter().enumerate().map(|f| parallel(farther, beside, f));
         let faces: Vec<Parallel> = faces.collect();
         match settled(Web::new(shell, joints), &faces, (farther + LINES) * most, tolerance) {
-            Err(error) if reaches.iter().any(|r| *r > 0.0) => refused = refused.or(Some(error)),
+            Err(error) if goes_farther => refused = refused.or(Some(error)),
             done => return done,
         }
     }
