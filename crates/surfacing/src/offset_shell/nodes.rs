@@ -378,11 +378,19 @@ impl Solver<'_> {
         let d = curve.domain();
         let forward = self.web.halves.all[crease].forward;
         let along = curve.tangent(if forward { d.end } else { d.start })? * if forward { 1.0 } else { -1.0 };
-        let first_is_longer = (start.point - end.point).dot(&along) > 0.0;
-        let nodes = [start.point, end.point].map(|p| {
+        let over = (start.point - end.point).dot(&along);
+        let first_is_longer = over > 0.0;
+        let one = over.abs() <= CLOSED * self.tolerance.join;
+        let mut number = |p: Point3| {
             out.points.push(p);
             out.points.len() - 1
-        });
+        };
+        // So little is closed over.
+        let nodes = if one {
+            [number(if first_is_longer { end.point } else { start.point }); 2]
+        } else {
+            [number(start.point), number(end.point)]
+        };
         let shorter = if first_is_longer { (nodes[1], &end.uv) } else { (nodes[0], &start.uv) };
         let mut put = |half: usize, which: usize, node: usize, uv: [f64; 2], t: Option<f64>| {
             out.ends.entry(half).or_default()[which] = Some(End { node, uv, t });
@@ -391,6 +399,9 @@ impl Solver<'_> {
         put(last.coming, 1, nodes[1], end.uv[1], Some(end.t));
         put(crease, 1, shorter.0, shorter.1[0], None);
         put(twin, 0, shorter.0, shorter.1[1], None);
+        if one {
+            return Some(());
+        }
         // Along the loop of the longer face, which lies to its left: from where the last face's border ends to where the first's begins.
         let turned = |uv: [[f64; 2]; 2]| if first_is_longer { uv } else { [uv[1], uv[0]] };
         let faces = if first_is_longer { [first.face, last.face] } else { [last.face, first.face] };
@@ -495,7 +506,7 @@ impl Solver<'_> {
         }
         // Borders that are not square to an edge between them come to different places on it; so little is closed over.
         let at_border = corners.iter().any(|c| about.is_outside(*c)) && on_line.values().any(|n| *n > 1);
-        let allowed = if at_border { CLOSED * self.tolerance.join } else { ONE * self.tolerance.fit };
+        let allowed = if at_border && corners.len() > 3 { CLOSED * self.tolerance.join } else { ONE * self.tolerance.fit };
         let found = common(&carriers, &from, None, allowed, self.tolerance.fit)?;
         let mut met = Met { point: found.point, uv: BTreeMap::new(), t: BTreeMap::new() };
         for ((corners, spoke), at) in stands.iter().zip(&found.at) {
