@@ -8,7 +8,10 @@ use topology::{
 };
 
 use crate::fits::{apart, fitted};
-use crate::{OffsetShell, Offsets, Revolved, SurfacingError, thicken};
+use crate::{OffsetShell, Offsets, Revolved, SurfacingError, thicken, wall_between};
+
+/// How many times the fit tolerance a wall may be too thin.
+const NEARER: f64 = 4.0;
 
 /// A wall, or a shell at a distance, with what was reached.
 #[derive(Debug, Clone)]
@@ -87,7 +90,7 @@ fn walled_shell(
     let side = |distance: f64| offset(&vec![distance; shell.faces().len()]);
     let (outer, inner) = (side(outward)?, side(-inward)?);
     let is_askew = [&outer, &inner].iter().any(|made| !made.overhangs.is_empty());
-    if is_askew && let Ok(made) = walled_askew(offsets, outward, inward) {
+    if is_askew && let Some(made) = walled_askew(offsets, outward, inward, tolerance) {
         return Ok(made);
     }
     let max_deviation = outer.max_deviation.max(inner.max_deviation);
@@ -119,16 +122,21 @@ fn walled_shell(
     }
 }
 
-/// The same with walls that are cut against each other, where creases end at borders that are not square to them.
-fn walled_askew(offsets: &Offsets<'_>, outward: f64, inward: f64) -> Result<Walled, SurfacingError> {
-    let made = offsets.with_walls(outward, inward)?;
+/// The same with walls that are cut against each other, where creases end at borders that are not square to them; `None` where that
+/// makes none, or one that is too thin beside a crease.
+fn walled_askew(offsets: &Offsets<'_>, outward: f64, inward: f64, tolerance: &Tolerance) -> Option<Walled> {
+    let made = offsets.with_walls(outward, inward).ok()?;
     let skin = |name: &str| {
         let own = made.shell.faces().iter().enumerate().filter(|(_, f)| f.role.starts_with(name));
         made.shell.part(&own.map(|(k, _)| k).collect::<Vec<usize>>())
     };
-    let skins = Some([skin("inner ").flipped(), skin("outer ")]);
-    let body = apart(Body::from_shell(made.shell.clone()))?;
-    Ok(Walled { body, max_deviation: made.max_deviation, skins })
+    let [inner, outer] = [skin("inner ").flipped(), skin("outer ")];
+    let wall = wall_between(&inner, &outer, outward + inward)?;
+    if wall.thinnest.0 < outward + inward - made.max_deviation - NEARER * tolerance.fit {
+        return None;
+    }
+    let body = apart(Body::from_shell(made.shell)).ok()?;
+    Some(Walled { body, max_deviation: made.max_deviation, skins: Some([inner, outer]) })
 }
 
 /// A place on an edge.

@@ -6,9 +6,12 @@ use geometry::{
     BoxTree, Domain, NurbsCurve, NurbsSurface, Point3, box_of, closest_on_curve, diagonal, grown,
     nearby_on_surface,
 };
-use topology::{Face, MeshTolerance, PlacedTriangle, Shell, face_extent, mesh};
+use topology::{
+    EdgeId, Face, MeshTolerance, OrientedEdge, PlacedTriangle, Shell, VertexId, face_extent, free_edges, mesh,
+};
 
 use crate::loops::Outlines;
+use crate::side::Side;
 
 /// Places of a face in either direction, and of an edge, that are looked at.
 const INSIDE: usize = 6;
@@ -16,6 +19,11 @@ const ALONG: usize = 7;
 /// How many times as far as expected is looked at first, and how much farther each time then.
 const FIRST: f64 = 1.05;
 const FARTHER: f64 = 1.5;
+/// How far within a skin's border, as a share of the thickness, the places along it are looked at: at its very end a wall is what its
+/// end is.
+const WITHIN: f64 = 0.05;
+/// Sine of the angle between a wall's direction and the normal of the skin at whose border it ends.
+const SQUARE: f64 = 0.04;
 /// How far the triangles by which distances are found may be off, as a share of the thickness.
 pub(crate) const CHORD: f64 = 0.25;
 
@@ -40,34 +48,64 @@ impl Wall {
 }
 
 /// The wall between two skins: from places inside the faces and along the edges of the first the distance to the nearest place of
-/// the second. `about` mm is how thick it is meant to be. `None` where there are no skins.
+/// the second that is square to it. `about` mm is how thick it is meant to be. `None` where there are no skins.
 #[must_use]
 pub fn wall_between(first: &Shell, second: &Shell, about: f64) -> Option<Wall> {
     let skin = Skin::of(second, &|_| true, CHORD * about)?;
-    let corners = first.vertices().iter().map(|v| v.point);
+    let border: BTreeSet<EdgeId> = free_edges(first).into_iter().collect();
+    let at_border: BTreeSet<VertexId> =
+        border.iter().map(|e| first.edge(*e)).flat_map(|e| [e.start, e.end]).collect();
+    let numbered = first.vertices().iter().enumerate().map(|(k, v)| (VertexId(k as u32), v.point));
+    let corners = numbered.filter(|(id, _)| !at_border.contains(id)).map(|(_, p)| p);
     let at = |p: Point3| {
         let at = (skin.distance(&p, about)?, p);
         Some(Wall { thinnest: at, thickest: at })
     };
-    first.faces().iter().flat_map(places).chain(corners).filter_map(at).reduce(Wall::with)
+    let along = first.faces().iter().flat_map(|face| {
+        let uses = face.loops.iter().flat_map(|l| &l.edges);
+        uses.flat_map(|used| {
+            places_along(face, used, if border.contains(&used.edge) { WITHIN * about } else { 0.0 })
+        })
+    });
+    let inside = first.faces().iter().flat_map(places_inside);
+    inside.chain(along).chain(corners).filter_map(at).reduce(Wall::with)
 }
 
 /// Places inside a face and along its edges.
 pub(crate) fn places(face: &Face) -> Vec<Point3> {
+    let uses = face.loops.iter().flat_map(|l| &l.edges);
+    let along = uses.flat_map(|used| places_along(face, used, 0.0));
+    places_inside(face).into_iter().chain(along).collect()
+}
+
+fn places_inside(face: &Face) -> Vec<Point3> {
     let (outlines, extent) = (Outlines::of(face), face_extent(face));
     let inner = |d: Domain| (0..INSIDE).map(move |k| d.at((k as f64 + 0.5) / INSIDE as f64));
     let inside = inner(extent[0]).flat_map(|u| inner(extent[1]).map(move |v| [u, v]));
-    let inside = inside.filter(|at| outlines.hold(at)).map(|[u, v]| face.surface.point(u, v));
-    let along = face.loops.iter().flat_map(|l| &l.edges).flat_map(|used| {
-        let d = used.pcurve.domain();
-        (0..ALONG).map(move |k| used.pcurve.point(d.at((k as f64 + 0.5) / ALONG as f64)))
-    });
-    inside.chain(along.map(|p| face.surface.point(p.x, p.y))).collect()
+    inside.filter(|at| outlines.hold(at)).map(|[u, v]| face.surface.point(u, v)).collect()
+}
+
+/// Places along an edge, about so many millimetres within the face.
+fn places_along(face: &Face, used: &OrientedEdge, within: f64) -> Vec<Point3> {
+    let d = used.pcurve.domain();
+    let place = |k: usize| {
+        let t = d.at((k as f64 + 0.5) / ALONG as f64);
+        let p = used.pcurve.point(t);
+        if within == 0.0 {
+            return Some(face.surface.point(p.x, p.y));
+        }
+        let into = -Side::new(face, used, t)?.out * within;
+        let (du, dv) = face.surface.derivatives(p.x, p.y).rates(&into)?;
+        let domains: [Domain; 2] = face.surface.domain().into();
+        Some(face.surface.point(domains[0].clamp(p.x + du), domains[1].clamp(p.y + dv)))
+    };
+    (0..ALONG).filter_map(place).collect()
 }
 
 /// Faces from which distances are measured: by the triangles of a mesh, and from there on the surfaces.
 pub(crate) struct Skin<'a> {
-    faces: Vec<(&'a NurbsSurface, Outlines, Vec<&'a NurbsCurve>)>,
+    /// Surfaces and outlines of faces with their edges, and whether those are free.
+    faces: Vec<(&'a NurbsSurface, Outlines, Vec<(&'a NurbsCurve, bool)>)>,
     pieces: Vec<PlacedTriangle>,
     tree: BoxTree,
     chord: f64,
@@ -78,9 +116,11 @@ impl<'a> Skin<'a> {
     /// The wanted faces of a shell, with triangles about `chord` mm off; `None` where there is no mesh of it.
     pub(crate) fn of(shell: &'a Shell, wanted: &dyn Fn(usize) -> bool, chord: f64) -> Option<Self> {
         let made = mesh(shell, MeshTolerance::chord(chord)).ok()?;
+        let free: BTreeSet<EdgeId> = free_edges(shell).into_iter().collect();
         let told = |f: &'a Face| {
             let edges = f.loops.iter().flat_map(|l| &l.edges);
-            let curves = edges.filter_map(|u| shell.edge(u.edge).curve.as_ref()).collect();
+            let curve = |u: &OrientedEdge| Some((shell.edge(u.edge).curve.as_ref()?, free.contains(&u.edge)));
+            let curves = edges.filter_map(curve).collect();
             (&*f.surface, Outlines::of(f), curves)
         };
         let faces = shell.faces().iter().map(told).collect();
@@ -90,8 +130,9 @@ impl<'a> Skin<'a> {
         Some(Self { faces, pieces, tree, chord, size: diagonal(&box_of(made.positions.iter())) })
     }
 
-    /// The distance to the nearest place that is within `within` mm.
-    fn nearest(&self, p: &Point3, within: f64) -> Option<f64> {
+    /// The distance to the nearest place that is within `within` mm, of those at borders only such as the way is `square` to, if that is
+    /// wanted.
+    fn nearest(&self, p: &Point3, within: f64, square: bool) -> Option<f64> {
         let about = grown(&box_of(std::iter::once(p)), within + self.chord);
         let mut found: Vec<(f64, usize, [f64; 2])> = self
             .tree
@@ -105,35 +146,52 @@ impl<'a> Skin<'a> {
             .filter(|f| f.0 <= within + self.chord)
             .collect();
         found.sort_by(|a, b| a.0.total_cmp(&b.0));
-        let least = found.first()?.0;
         let mut looked_at = BTreeSet::new();
-        let near = found.into_iter().take_while(|f| f.0 <= least + 2.0 * self.chord);
-        let distances = near.filter(|f| looked_at.insert(f.1)).map(|(_, face, uv)| {
+        let mut least = f64::MAX;
+        for (about, face, uv) in found {
+            if about > least + 2.0 * self.chord {
+                break;
+            }
+            if !looked_at.insert(face) {
+                continue;
+            }
             let (surface, outlines, edges) = &self.faces[face];
             let inside = nearby_on_surface(surface, p, uv, within + self.chord)
                 .filter(|at| outlines.hold(&at.parameters));
-            let to_edge = |c: &&NurbsCurve| closest_on_curve(c, p).distance;
-            inside.map_or_else(|| edges.iter().map(to_edge).fold(f64::MAX, f64::min), |at| at.distance)
-        });
-        Some(distances.fold(f64::MAX, f64::min)).filter(|d| *d <= within)
+            let to_edge = |(curve, is_free): &(&NurbsCurve, bool)| {
+                let at = closest_on_curve(curve, p);
+                (!(square && *is_free) || is_square(surface, uv, &at.point, p)).then_some(at.distance)
+            };
+            let to_edges = || edges.iter().filter_map(to_edge).fold(f64::MAX, f64::min);
+            least = least.min(inside.map_or_else(to_edges, |at| at.distance));
+        }
+        (least <= within).then_some(least)
     }
 
     /// Whether a place is nearer than `than` mm.
     pub(crate) fn is_nearer(&self, p: &Point3, than: f64) -> bool {
-        self.nearest(p, than).is_some()
+        self.nearest(p, than, false).is_some()
     }
 
     /// The distance of a place in millimetres, which is looked for about `about` mm away first.
     pub(crate) fn distance(&self, p: &Point3, about: f64) -> Option<f64> {
         let mut within = FIRST * about;
         while within < FARTHER * (self.size + about) {
-            if let Some(found) = self.nearest(p, within) {
+            if let Some(found) = self.nearest(p, within, true) {
                 return Some(found);
             }
             within *= FARTHER;
         }
         None
     }
+}
+
+/// Whether the way from a place of a surface, looked for near parameters, to another one is square to it.
+fn is_square(surface: &NurbsSurface, near: [f64; 2], from: &Point3, to: &Point3) -> bool {
+    let way = to - from;
+    let normal = nearby_on_surface(surface, from, near, way.norm())
+        .and_then(|at| surface.normal(at.parameters[0], at.parameters[1]));
+    normal.is_none_or(|n| n.cross(&way).norm() <= SQUARE * way.norm())
 }
 
 /// The distance of a place from a triangle, and the weights of the corners at the place that is nearest (Ericson, Real-Time

@@ -68,7 +68,13 @@ pub(super) fn carried(
     let faces = shell.faces().iter().zip(surfaces);
     let faces: Vec<Face> = faces.map(|(face, surface)| Face { surface, ..face.clone() }).collect();
     let of = (0..faces.len()).collect();
-    Ok(OffsetShell { shell: Shell::try_new(vertices, edges, faces)?, of, free, overhangs: Vec::new(), max_deviation: 0.0 })
+    Ok(OffsetShell {
+        shell: Shell::try_new(vertices, edges, faces)?,
+        of,
+        free,
+        overhangs: Vec::new(),
+        max_deviation: 0.0,
+    })
 }
 
 /// The curve of a surface over a curve of its parameter plane, by the same parameter, with its deviation; exact for the

@@ -506,7 +506,11 @@ impl Solver<'_> {
         }
         // Borders that are not square to an edge between them come to different places on it; so little is closed over.
         let at_border = corners.iter().any(|c| about.is_outside(*c)) && on_line.values().any(|n| *n > 1);
-        let allowed = if at_border && corners.len() > 3 { CLOSED * self.tolerance.join } else { ONE * self.tolerance.fit };
+        let allowed = if at_border && corners.len() > 3 {
+            CLOSED * self.tolerance.join
+        } else {
+            ONE * self.tolerance.fit
+        };
         let found = common(&carriers, &from, None, allowed, self.tolerance.fit)?;
         let mut met = Met { point: found.point, uv: BTreeMap::new(), t: BTreeMap::new() };
         for ((corners, spoke), at) in stands.iter().zip(&found.at) {

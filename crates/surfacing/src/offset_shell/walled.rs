@@ -50,7 +50,10 @@ impl Offsets<'_> {
             faces: both.faces().to_vec(),
             rungs: BTreeMap::new(),
         };
-        let skins = [self.joints(&vec![outward; shell.faces().len()]), self.joints(&vec![-inward; shell.faces().len()])];
+        let skins = [
+            self.joints(&vec![outward; shell.faces().len()]),
+            self.joints(&vec![-inward; shell.faces().len()]),
+        ];
         let smooth = sheet.add_rungs(&mut vertices, &skins)?;
         sheet.add_walls()?;
         let neighbours = sheet.neighbours();
@@ -117,7 +120,8 @@ impl Sheet<'_> {
     fn neighbours(&self) -> Vec<(Point3, [usize; 2])> {
         let border = self.border();
         let first = 2 * self.halves.shell.faces().len();
-        let number: BTreeMap<usize, usize> = border.iter().enumerate().map(|(k, &h)| (h, first + k)).collect();
+        let number: BTreeMap<usize, usize> =
+            border.iter().enumerate().map(|(k, &h)| (h, first + k)).collect();
         let beside = |&half: &usize| {
             let next = self.next_on_border(half).0;
             let at = self.halves.shell.vertex(self.halves.origin(next)).point;
@@ -136,7 +140,11 @@ impl Sheet<'_> {
     }
 
     /// Edges between neighbouring walls; tells of each whether the sheet is smooth there, so that the walls share it.
-    fn add_rungs(&mut self, vertices: &mut [Vertex], skins: &[Joints; 2]) -> Result<Vec<bool>, SurfacingError> {
+    fn add_rungs(
+        &mut self,
+        vertices: &mut [Vertex],
+        skins: &[Joints; 2],
+    ) -> Result<Vec<bool>, SurfacingError> {
         let count = self.halves.shell.vertices().len() as u32;
         let mut smooth = Vec::new();
         for half in self.border() {
@@ -180,7 +188,11 @@ impl Sheet<'_> {
                 let part = face_extent(face);
                 let sign = if face.reversed { -1.0 } else { 1.0 };
                 let [outward, inward] = self.reach;
-                let at = |d: f64| Ok::<_, SurfacingError>(offset_of(&face_surface(face, part), sign * d, Some(part), tolerance)?.0);
+                let at = |d: f64| {
+                    Ok::<_, SurfacingError>(
+                        offset_of(&face_surface(face, part), sign * d, Some(part), tolerance)?.0,
+                    )
+                };
                 offset.insert(one.face, [at(outward)?, at(-inward)?]);
             }
             let sides = offset[&one.face].each_ref().map(|surface| {
@@ -200,7 +212,11 @@ impl Sheet<'_> {
             let (first, last) = ends.ok_or(SurfacingError::OffsetOpen { at: at.into() })?;
             let edges = vec![
                 OrientedEdge { edge: first, forward: false, pcurve: across(0.0)? },
-                OrientedEdge { edge: EdgeId(one.edge.0 + edge_count), forward: one.forward, pcurve: along(1.0)? },
+                OrientedEdge {
+                    edge: EdgeId(one.edge.0 + edge_count),
+                    forward: one.forward,
+                    pcurve: along(1.0)?,
+                },
                 OrientedEdge { edge: last, forward: true, pcurve: across(1.0)? },
                 OrientedEdge { edge: one.edge, forward: !one.forward, pcurve: along(0.0)? },
             ];
