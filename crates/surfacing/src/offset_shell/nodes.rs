@@ -11,7 +11,7 @@ use topology::straight_pcurve;
 
 use super::Kind;
 use super::creases::Runs;
-use super::parallel::{Carrier, Parallel, common};
+use super::parallel::{Carrier, Parallel, common, crossing};
 use super::web::{Corner, Fan, Web};
 
 /// Faces about a vertex beyond which it is not parted.
@@ -428,7 +428,7 @@ impl Solver<'_> {
         let other = &self.faces[fan.corners[1 - own].face];
         let carriers = [Carrier::Line(&self.faces[corner.face], line), Carrier::Face(other)];
         let tries = [from, self.start(fan, 1 - own)];
-        let found = common(&carriers, &tries, None, ONE * self.tolerance.fit, self.tolerance.fit)?;
+        let found = crossing(&carriers, &tries, ONE * self.tolerance.fit)?;
         let t = found.at[0][0];
         let (p, beyond) = (line.point(t), found.at[1]);
         let uv = if begins { [[p.x, p.y], beyond] } else { [beyond, [p.x, p.y]] };
@@ -504,14 +504,15 @@ impl Solver<'_> {
         if carriers.len() < 2 || corners.iter().any(|c| about.is_outside(*c) && !on_line.contains_key(c)) {
             return None;
         }
-        // Borders that are not square to an edge between them come to different places on it; so little is closed over.
+        // Borders that are not square to an edge between them come to different places on it: with two faces that is told apart, with
+        // more so little is closed over.
         let at_border = corners.iter().any(|c| about.is_outside(*c)) && on_line.values().any(|n| *n > 1);
-        let allowed = if at_border && corners.len() > 3 {
-            CLOSED * self.tolerance.join
-        } else {
-            ONE * self.tolerance.fit
+        let fit = self.tolerance.fit;
+        let found = match (at_border, corners.len()) {
+            (true, ..=3) => crossing(&carriers, &from, ONE * fit)?,
+            (true, _) => common(&carriers, &from, None, CLOSED * self.tolerance.join, fit)?,
+            (false, _) => common(&carriers, &from, None, ONE * fit, fit)?,
         };
-        let found = common(&carriers, &from, None, allowed, self.tolerance.fit)?;
         let mut met = Met { point: found.point, uv: BTreeMap::new(), t: BTreeMap::new() };
         for ((corners, spoke), at) in stands.iter().zip(&found.at) {
             corners.iter().for_each(|c| {

@@ -216,6 +216,11 @@ pub(super) fn common(
     found(CUT_OFF[0], allowed.max(PARALLEL * fit)).or_else(|| found(CUT_OFF[1], allowed))
 }
 
+/// The same where carriers cross, at however small an angle.
+pub(super) fn crossing(carriers: &[Carrier<'_>], from: &[[f64; 2]], allowed: f64) -> Option<Common> {
+    nearest(carriers, from, None, CUT_OFF[1]).filter(|found| found.miss <= allowed)
+}
+
 /// The same, without what moves the carriers apart by less than a share of the way.
 fn nearest(
     carriers: &[Carrier<'_>],
