@@ -272,6 +272,51 @@ def funnel(rng):
     return steps, "sheet"
 
 
+def slanted(rng):
+    """Bent profiles, straight and curved pieces of them, drawn up and cut off by slanted planes at both ends."""
+    here, heading = [0.0, 0.0], rng.uniform(-0.3, 0.3)
+    curves = []
+    for k in range(rng.randint(2, 4)):
+        length = rng.uniform(12, 22)
+        there = [round(here[0] + length * math.cos(heading), 3), round(here[1] + length * math.sin(heading), 3)]
+        points = [here, there]
+        bulge = rng.choice([0, 0, 1]) * rng.uniform(-0.15, 0.15) * length
+        if bulge:
+            middle = [(a + b) / 2 for a, b in zip(here, there)]
+            points.insert(1, [round(middle[0] - bulge * math.sin(heading), 3), round(middle[1] + bulge * math.cos(heading), 3)])
+        curves.append({"id": f"c{k}", "kind": "through_points" if bulge else "polyline", "points": points})
+        here = there
+        heading += rng.choice([-1, 1]) * rng.uniform(0.3, 1.5)
+    steps = [
+        step("p", "drawing", plane="xz", curves=curves),
+        step("e", "extrude", profile=of("p"), length=30, back=30, ends="open"),
+    ]
+    name = "e"
+    for k, side in enumerate([1, -1]):
+        a, b = rng.uniform(-0.7, 0.7), rng.uniform(-0.7, 0.7)
+        y = 15 * side
+        points = [[0, y, 0], [10 * side, round(y + 10 * a, 3), 0], [0, round(y + 10 * b, 3), 10]]
+        steps.append(step(f"q{k}", "plane", way="three_points", points=points))
+        piece = f"{{{name}}}: in front of {{q{k}}}"
+        last = f"t{k}" if side == 1 else "body"
+        steps.append(step(last, "trim", surfaces=[of(name)], by=[of(f"q{k}")], chosen="kept", pieces=[piece]))
+        name = last
+    return steps, "sheet"
+
+
+def flanged(rng):
+    """Networks with a flange drawn up from one of their sides."""
+    steps = net(rng, "net", rng.randint(2, 3), rng.randint(2, 4))
+    way = [rng.uniform(-0.6, 0.6), rng.uniform(-0.9, -0.2), rng.choice([-1, 1])]
+    length = rng.uniform(6, 12)
+    last = [s for s in steps if s["id"] == "u0"][0]["make"]["space_curve"]["points"]
+    far = [[round(x + length * w, 3) for x, w in zip(p, way)] for p in last]
+    steps.append(step("far", "space_curve", points=far))
+    steps.append(step("flange", "ruled", first=of("u0"), second=of("far")))
+    steps.append(step("body", "joined_surface", surfaces=[of("net"), of("flange")]))
+    return steps, "sheet"
+
+
 FAMILIES = {
     "loft": loft,
     "turned": turned,
@@ -282,6 +327,8 @@ FAMILIES = {
     "mirrored": mirrored,
     "folded": folded,
     "funnel": funnel,
+    "slanted": slanted,
+    "flanged": flanged,
 }
 WALLS = [0.2, 0.4, 0.6, 0.8, 1, 1.3, 1.6, 2, 2.5, 3, 4, 5]
 
