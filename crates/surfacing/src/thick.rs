@@ -4,7 +4,8 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, Tolerance, closest_on_curve, compatible};
 use topology::{
-    Body, EdgeId, FaceId, Shell, Solid, free_edges, holds, imprint_where, inner_place, join, natural_shell,
+    Body, Edge, EdgeId, FaceId, Shell, Solid, VertexId, free_edges, holds, imprint_where, inner_place, join,
+    natural_shell,
 };
 
 use crate::fits::{apart, fitted};
@@ -175,22 +176,44 @@ fn walls(
         out.push(natural_shell(wall.into(), &format!("wall {}", first + out.len()), tolerance)?);
         Ok::<_, SurfacingError>(())
     };
-    let overhangs = outer.overhangs.iter().chain(&inner.overhangs);
-    let (outer, inner) = (by_edge(outer), by_edge(inner));
+    let hanging = [&outer.overhangs, &inner.overhangs];
+    let sides = [by_edge(outer), by_edge(inner)];
     for edge in free_edges(shell) {
-        let apart = SurfacingError::OffsetOpen { at: middle_of(shell, edge) };
-        let (Some(a), Some(b)) = (outer.get(&edge), inner.get(&edge)) else { return Err(apart) };
-        if a.len() != b.len() {
-            return Err(apart);
-        }
-        for (a, b) in a.iter().zip(b) {
+        let apart = || SurfacingError::OffsetOpen { at: middle_of(shell, edge) };
+        let of = |k: usize| {
+            let shrunk = || Some(vec![vanished(shell, edge, &sides[k], hanging[k], tolerance)?]);
+            sides[k].get(&edge).cloned().or_else(shrunk)
+        };
+        let (a, b) = of(0).zip(of(1)).filter(|(a, b)| a.len() == b.len()).ok_or_else(apart)?;
+        for (a, b) in a.iter().zip(&b) {
             put(a, b)?;
         }
     }
-    for (at, curve) in overhangs {
+    for (at, curve) in hanging.into_iter().flatten() {
         put(curve, &NurbsCurve::line(*at, *at))?;
     }
     Ok(out)
+}
+
+/// The place to which a free edge that has no room on a side has shrunk, where its neighbours meet, as a curve of no length.
+fn vanished(
+    shell: &Shell,
+    edge: EdgeId,
+    side: &BTreeMap<EdgeId, Vec<NurbsCurve>>,
+    hanging: &[(Point3, NurbsCurve)],
+    tolerance: &Tolerance,
+) -> Option<NurbsCurve> {
+    let Edge { start, end, .. } = *shell.edge(edge);
+    let ends_about = |v: VertexId| -> Vec<Point3> {
+        let beside = |e: &EdgeId| *e != edge && [shell.edge(*e).start, shell.edge(*e).end].contains(&v);
+        let at = shell.vertex(v).point;
+        let over = hanging.iter().filter(|(p, _)| (p - at).norm() <= tolerance.join).map(|(_, curve)| curve);
+        let curves = side.iter().filter(|(e, _)| beside(e)).flat_map(|(_, curves)| curves);
+        curves.chain(over).flat_map(|c| [c.start(), c.end()]).collect()
+    };
+    let (first, last) = (ends_about(start), ends_about(end));
+    let near = |p: &Point3| last.iter().any(|q| (q - p).norm() <= tolerance.join);
+    first.into_iter().find(near).map(|p| NurbsCurve::line(p, p))
 }
 
 /// A solid hollowed out to a wall that is `walls[face]` mm thick under every face of its outer shell, 0 where it is open.
