@@ -138,6 +138,10 @@ pub(crate) mod amounts {
         "0.01 mm".into()
     }
 
+    pub(crate) fn is_half(amount: &Amount) -> bool {
+        *amount == half()
+    }
+
     pub(crate) fn is_zero(amount: &Amount) -> bool {
         *amount == zero()
     }

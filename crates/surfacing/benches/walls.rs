@@ -9,7 +9,9 @@ use std::f64::consts::TAU;
 use criterion::{Criterion, criterion_group, criterion_main};
 use geometry::{NurbsCurve, Point3, Vector3};
 use shapes::{block, tolerance};
-use surfacing::{EdgeShape, Loft, Rounding, Section, Slant, loft, offset_shell, round_edges, thick_shell};
+use surfacing::{
+    EdgeShape, Loft, Round, Rounding, Section, Slant, loft, offset_shell, round_edges, thick_shell,
+};
 use topology::{Body, Shell, seams};
 
 /// A shell of five faces that meet at an angle, through five five-sided sections of changing size.
@@ -45,7 +47,9 @@ fn walls(c: &mut Criterion) {
 fn rounding(c: &mut Criterion) {
     let cube = block([0.0; 3], [20.0; 3]);
     let all = seams(&cube).into_iter().map(|s| s.edge).collect();
-    for (shape, name) in [(EdgeShape::Fillet, "round"), (EdgeShape::Chamfer(Slant::EVEN), "cut off")] {
+    for (shape, name) in
+        [(EdgeShape::Fillet(Round::Arc), "round"), (EdgeShape::Chamfer(Slant::EVEN), "cut off")]
+    {
         let how = Rounding { shape, size: &|_| 2.0, even: true };
         c.bench_function(&format!("{name} all twelve edges of a box"), |b| {
             b.iter(|| round_edges(&cube, &all, &how, &tolerance()).unwrap().shell);

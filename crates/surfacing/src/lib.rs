@@ -52,7 +52,7 @@ pub use error::SurfacingError;
 pub use extend_shell::{Until, extend_shell};
 pub use extrude::{Extruded, Reach, extrude};
 pub use fillet::{
-    EdgeShape, Rolling, Rounded, Rounding, Slant, SlantBy, fillet_between, inset_edges, round_edges,
+    EdgeShape, Rolling, Round, Rounded, Rounding, Slant, SlantBy, fillet_between, inset_edges, round_edges,
 };
 pub use fits::apart;
 pub use flat::{flat, plane_of};

@@ -26,6 +26,8 @@ const IMAGE: f64 = 0.02;
 /// Sections for each span at which an exact strip is looked at, also where sections change unevenly: none of them where it
 /// was made.
 const CHECKED: [usize; 2] = [7, 31];
+/// Shares of a section at which a strip is compared with it: a section of a higher degree is told by more of them.
+const ACROSS: [f64; 5] = [0.0, 0.25, 0.5, 0.75, 1.0];
 /// Share of the fit tolerance that a strip may be off, so that its tangents follow too.
 const FOLLOWS: f64 = 0.1;
 
@@ -156,7 +158,7 @@ impl Along<'_> {
         for t in knots.sampled(CHECKED[usize::from(!self.even)]) {
             let s = (self.cross)(t)?;
             scale = scale.max(s.poles[0].0.coords.norm());
-            for share in [0.0, 0.5, 1.0] {
+            for share in ACROSS {
                 worst = worst.max((surface.point(t, share) - s.point(share)).norm());
             }
         }
@@ -202,7 +204,7 @@ impl Along<'_> {
         for pair in parameters.windows(2) {
             let t = 0.5 * (pair[0] + pair[1]);
             let s = (self.cross)(t)?;
-            let off = [0.0, 0.5, 1.0].map(|share| (surface.point(t, share) - s.point(share)).norm());
+            let off = ACROSS.map(|share| (surface.point(t, share) - s.point(share)).norm());
             let images = pcurves.iter().enumerate().map(|(k, pcurve)| {
                 let p = pcurve.point(t);
                 ((self.ground)(k, [p.x, p.y]) - surface.point(t, k as f64)).norm()

@@ -11,7 +11,8 @@ use geometry::{Frame, NurbsCurve, Point3, Vector3, circle_arc};
 use proptest::prelude::*;
 use shapes::{block, cylinder, flat, moved, near, round, sheet, sound, sphere, tolerance, turned};
 use surfacing::{
-    EdgeShape, Reach, Rolling, Rounding, Slant, SlantBy, SurfacingError, extrude, fillet_between, round_edges,
+    EdgeShape, Reach, Rolling, Round, Rounding, Slant, SlantBy, SurfacingError, extrude, fillet_between,
+    round_edges,
 };
 use topology::{Body, EdgeId, Operation, Shell, Solid, area, combine, seams, self_crossings};
 
@@ -36,7 +37,7 @@ fn rounded(
 }
 
 fn fillet(shell: &Shell, edges: &BTreeSet<EdgeId>, radius: f64) -> Shell {
-    rounded(shell, edges, EdgeShape::Fillet, radius).unwrap()
+    rounded(shell, edges, EdgeShape::Fillet(Round::Arc), radius).unwrap()
 }
 
 fn chamfer(shell: &Shell, edges: &BTreeSet<EdgeId>, size: f64) -> Shell {
@@ -199,7 +200,7 @@ fn what_does_not_fit_is_told_with_what_does() {
     let shell = block([0.0; 3], [20.0, 16.0, 5.0]);
     let rim = edges(&shell, |p| at(p.z, 5.0));
     let Err(SurfacingError::FilletTooLarge { size, fits: Some(fits), .. }) =
-        rounded(&shell, &rim, EdgeShape::Fillet, 6.0)
+        rounded(&shell, &rim, EdgeShape::Fillet(Round::Arc), 6.0)
     else {
         panic!("made")
     };
@@ -214,8 +215,10 @@ fn between(
     radius: f64,
 ) -> Result<Shell, SurfacingError> {
     let shells = sheets.map(|s| (s, 0));
-    let made =
-        fillet_between(&Rolling { shells, outside, trims, size: &|_| radius, even: true }, &tolerance())?;
+    let made = fillet_between(
+        &Rolling { shells, outside, trims, size: &|_| radius, even: true, round: Round::Arc },
+        &tolerance(),
+    )?;
     assert!(made.max_deviation <= tolerance().fit);
     Ok(made.shell)
 }
@@ -340,7 +343,7 @@ proptest! {
         let all = edges(&shell, |_| true);
         let some: BTreeSet<EdgeId> = all.iter().zip(&chosen).filter(|(_, c)| **c).map(|(e, _)| *e).collect();
         prop_assume!(!some.is_empty());
-        let shape = if is_fillet { EdgeShape::Fillet } else { EdgeShape::Chamfer(Slant::EVEN) };
+        let shape = if is_fillet { EdgeShape::Fillet(Round::Arc) } else { EdgeShape::Chamfer(Slant::EVEN) };
         match rounded(&shell, &some, shape, size) {
             Ok(made) => {
                 prop_assert!(worst_contact(&made) < 0.1 || !is_fillet);
@@ -411,7 +414,7 @@ proptest! {
         let size = size.map(|s| s * scale);
         let rounding = rounding * scale;
         let (r, height) = ((by * rounding).min(7.0 * scale), 9.0 * scale);
-        let shape = if is_fillet { EdgeShape::Fillet } else { EdgeShape::Chamfer(Slant::EVEN) };
+        let shape = if is_fillet { EdgeShape::Fillet(Round::Arc) } else { EdgeShape::Chamfer(Slant::EVEN) };
         let inner = rounded_prism(size, rounding, height, 0.0);
         let whole = (size[0] * size[1] - (4.0 - PI) * rounding * rounding) * (height - r);
         let expected = whole + inside_offsets(size, rounding, r, is_fillet);
@@ -580,7 +583,7 @@ fn what_is_not_square_is_rounded_too() {
     let corner = r.powi(3) * (1.0 - PI / 6.0) - 3.0 * taken(r, r);
     let filled = taken(r, 2.0 * (a + b) + 4.0 * c) + 4.0 * corner;
     near(volume_of(&fillet(&pocket, &inner, r)) - volume_of(&pocket), filled, 1e-6);
-    for shape in [EdgeShape::Fillet, EdgeShape::Chamfer(Slant::EVEN)] {
+    for shape in [EdgeShape::Fillet(Round::Arc), EdgeShape::Chamfer(Slant::EVEN)] {
         let made = rounded(&pocket, &edges(&pocket, |_| true), shape, 2.0).unwrap();
         assert!(volume(made) < volume_of(&pocket));
     }

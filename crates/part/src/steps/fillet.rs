@@ -3,11 +3,11 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use surfacing::{EdgeShape, Rounding};
+use surfacing::{EdgeShape, Round, Rounding};
 
 use super::law::Law;
 use super::{Construction, Context, StepDescription, ValueDescription};
-use crate::quantity::amounts::two_mm;
+use crate::quantity::amounts::{half, is_half, two_mm};
 use crate::recipe::is_default;
 use crate::{Amount, Built, Notice, Quantity, Reached, Reference};
 
@@ -58,6 +58,48 @@ impl RadiusBy {
     }
 }
 
+/// What a fillet is across, between the lines along which a ball touches both sides.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum FilletSection {
+    /// The arc of the ball.
+    #[default]
+    Arc,
+    /// A conic.
+    Conic,
+    /// A curve that agrees with both sides in curvature too.
+    Curvature,
+}
+
+impl FilletSection {
+    pub(super) fn values() -> [ValueDescription; 2] {
+        let choices = [("arc", "Arc of the ball"), ("conic", "Conic"), ("curvature", "Agrees in curvature")];
+        let section = "What it is across, between the lines along which the ball touches: the ball's arc, a conic, or a curve that goes on with the curvature of both sides (G2).";
+        let fullness = "How far it reaches from the chord towards the corner: 0.5 makes a conic a parabola, more is fuller, less is flatter.";
+        [
+            ValueDescription::choice("section", "Section", &choices, section),
+            ValueDescription::amount(
+                "fullness",
+                "Fullness",
+                Quantity::Ratio,
+                Round::FULLNESS,
+                json!(0.5),
+                fullness,
+            )
+            .only_if("section", "!arc"),
+        ]
+    }
+
+    pub(super) fn round(self, context: &Context<'_>, fullness: &Amount) -> Result<Round, Notice> {
+        let fullness = || context.value(fullness, Quantity::Ratio, "fullness");
+        Ok(match self {
+            Self::Arc => Round::Arc,
+            Self::Conic => Round::Conic(fullness()?),
+            Self::Curvature => Round::Agreeing(fullness()?),
+        })
+    }
+}
+
 /// Edges rounded.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -73,18 +115,25 @@ pub struct Fillet {
     /// For `even`: the radius at the end.
     #[serde(default = "two_mm")]
     pub end_radius: Amount,
+    /// What the fillet is across.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub section: FilletSection,
+    /// Except for an arc: the share of the way from its chord to the corner that its middle lies at.
+    #[serde(default = "half", skip_serializing_if = "is_half")]
+    pub fullness: Amount,
 }
 
 impl Construction for Fillet {
     fn describe() -> StepDescription {
         let mut values = vec![RadiusBy::choice()];
         values.extend(RadiusBy::values());
+        values.extend(FilletSection::values());
         StepDescription {
             kind: "fillet",
             label: "Fillet",
             stage: "Shape",
             purpose: "Round edges with a radius; what follows an edge smoothly is rounded with it.",
-            also: "round, radius, blend, soften, edge",
+            also: "round, radius, blend, soften, edge, conic, curvature, G2",
             key: "G",
             makes: &["surface", "solid"],
             slots: vec![super::rounded_edges::slot("Edges to round; a face stands for all its edges.")],
@@ -101,13 +150,17 @@ impl Construction for Fillet {
     }
 
     fn amounts(&mut self) -> Vec<&mut Amount> {
-        vec![&mut self.radius, &mut self.end_radius]
+        vec![&mut self.radius, &mut self.end_radius, &mut self.fullness]
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
         let law = self.radius_by.law(context, &self.radius, &self.end_radius)?;
         let even = self.radius_by == RadiusBy::Constant;
-        let how = Rounding { shape: EdgeShape::Fillet, size: &law, even };
+        let how = Rounding {
+            shape: EdgeShape::Fillet(self.section.round(context, &self.fullness)?),
+            size: &law,
+            even,
+        };
         let built = context.rounded_edges(&self.edges, "edges", &how, "radius")?;
         Ok(if even { built.with_reached([Reached::length("Radius", law(0.0))]) } else { built })
     }

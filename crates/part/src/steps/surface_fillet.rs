@@ -5,9 +5,9 @@ use serde::{Deserialize, Serialize};
 use surfacing::{Rolling, SurfacingError, fillet_between};
 use topology::{Body, Shell};
 
-use super::fillet::RadiusBy;
+use super::fillet::{FilletSection, RadiusBy};
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
-use crate::quantity::amounts::two_mm;
+use crate::quantity::amounts::{half, is_half, two_mm};
 use crate::recipe::is_default;
 use crate::{Amount, Built, Notice, Reached, Reference, Shape};
 
@@ -60,6 +60,12 @@ pub struct SurfaceFillet {
     /// For `even`: the radius at the end.
     #[serde(default = "two_mm")]
     pub end_radius: Amount,
+    /// What the fillet is across.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub section: FilletSection,
+    /// Except for an arc: the share of the way from its chord to the corner that its middle lies at.
+    #[serde(default = "half", skip_serializing_if = "is_half")]
+    pub fullness: Amount,
     /// What it trims.
     #[serde(default, skip_serializing_if = "is_default")]
     pub trims: FilletTrims,
@@ -96,6 +102,7 @@ impl Construction for SurfaceFillet {
         };
         let mut values = vec![RadiusBy::choice()];
         values.extend(RadiusBy::values());
+        values.extend(FilletSection::values());
         values.extend([
             side("first_side", "Ball and first"),
             side("second_side", "Ball and second"),
@@ -132,7 +139,7 @@ impl Construction for SurfaceFillet {
     }
 
     fn amounts(&mut self) -> Vec<&mut Amount> {
-        vec![&mut self.radius, &mut self.end_radius]
+        vec![&mut self.radius, &mut self.end_radius, &mut self.fullness]
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
@@ -157,6 +164,7 @@ impl Construction for SurfaceFillet {
             trims,
             size: &law,
             even,
+            round: self.section.round(context, &self.fullness)?,
         };
         let made = fillet_between(&rolling, &context.tolerance).map_err(|e| {
             let slot = match e {

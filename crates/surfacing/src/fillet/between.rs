@@ -8,9 +8,9 @@ use geometry::{
 };
 use topology::{Body, FaceId, Shell, face_extent, imprint, join, natural_shell, pcurve_on};
 
-use super::Rounded;
 use super::strip::strip;
 use super::track::{Near, Profile, Track, longer};
+use super::{Round, Rounded};
 use crate::SurfacingError;
 use crate::ground::Ground;
 use crate::strip::Strip;
@@ -30,6 +30,8 @@ pub struct Rolling<'a> {
     pub size: &'a dyn Fn(f64) -> f64,
     /// Whether it is the same everywhere.
     pub even: bool,
+    /// What lies between the lines along which the ball touches.
+    pub round: Round,
 }
 
 /// A fillet between two surfaces, joined with those that it trims. Where the radius changes, its middle one tells where the
@@ -70,7 +72,7 @@ pub fn fillet_between(rolling: &Rolling<'_>, tolerance: &Tolerance) -> Result<Ro
             [&grounds[0], &grounds[1]],
             Near::Feet(feet),
             1.0,
-            Profile::Arc,
+            Profile::Round(rolling.round),
             Box::new(size),
             rolling.even,
         );

@@ -9,10 +9,10 @@ use geometry::{Domain, NurbsCurve, Point3, Tolerance, closest_on_curve};
 use nalgebra::Vector6;
 use topology::{EdgeId, Vertex, VertexId};
 
-use super::LEVEL;
 use super::setback::Setback;
 use super::solve::{contact_on_curve, on_track, solve};
-use super::track::{Pole, Track};
+use super::track::{Pole, Profile, Track};
+use super::{LEVEL, Round};
 use crate::SurfacingError;
 use crate::ground::Ground;
 use crate::halves::{Fan, Halves, Spoke};
@@ -161,11 +161,11 @@ impl<'a> Corners<'a> {
             }
             (true, all) if all.len() == count => match self.rails[self.rail(&fan, 0)?].track.profile {
                 // Where the ball does not touch all faces at once a patch takes its place.
-                super::track::Profile::Arc => self
+                Profile::Round(Round::Arc) => self
                     .ball(vertex, &fan)
                     .or_else(|refused| self.set_back(vertex, &fan).map_err(|_| refused)),
-                super::track::Profile::Flat { .. } if count == 3 => self.point(vertex, &fan),
-                super::track::Profile::Flat { .. } => self.set_back(vertex, &fan),
+                Profile::Flat { .. } if count == 3 => self.point(vertex, &fan),
+                Profile::Flat { .. } | Profile::Round(_) => self.set_back(vertex, &fan),
             },
             _ => Err(mixed()),
         }

@@ -12,6 +12,7 @@ mod grown;
 mod inset;
 mod planes;
 mod rebuilt;
+mod round;
 mod setback;
 mod solve;
 mod strip;
@@ -25,6 +26,7 @@ use topology::{EdgeId, Shell, VertexId, closure};
 
 pub use between::{Rolling, fillet_between};
 pub use inset::inset_edges;
+pub use round::Round;
 
 use crate::SurfacingError;
 use crate::fits::{HALVINGS, largest_share};
@@ -51,8 +53,8 @@ const AROUND: f64 = 1.5;
 /// What takes an edge's place.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum EdgeShape {
-    /// A surface along which a ball rolls that touches both faces; the size is its radius.
-    Fillet,
+    /// A surface between the lines along which a ball touches both faces; the size is its radius.
+    Fillet(Round),
     /// A flat from face to face; the size is the distance from the edge at which it begins, on the first face of those that
     /// meet there, in the order of their roles.
     Chamfer(Slant),
@@ -457,7 +459,7 @@ fn reach(halves: &Halves<'_>, edge: EdgeId, shape: EdgeShape, size: f64) -> f64 
         let (a, b) = (side(pair[0])?, side(pair[1])?);
         let open = a.out.dot(&b.out).clamp(-1.0, 1.0).acos();
         Some(match shape {
-            EdgeShape::Fillet => size / (0.5 * open).tan().max(0.05),
+            EdgeShape::Fillet(_) => size / (0.5 * open).tan().max(0.05),
             EdgeShape::Chamfer(slant) => slant.by.other(size, open).unwrap_or(size).max(size),
         })
     };
@@ -557,7 +559,7 @@ fn round_chains(
                 Near::Edge(pair.map(|h| halves.used(h).pcurve.clone())),
                 if kinds[&edge] { -1.0 } else { 1.0 },
                 match rounding.shape {
-                    EdgeShape::Fillet => Profile::Arc,
+                    EdgeShape::Fillet(round) => Profile::Round(round),
                     EdgeShape::Chamfer(slant) => {
                         let own = if forward { first } else { 1 - first };
                         Profile::Flat { first: if slant.swapped { 1 - own } else { own }, by: slant.by }
@@ -607,7 +609,7 @@ fn round_chains(
             .collect();
         let faces: Vec<&str> = faces.into_iter().collect();
         let what = match rounding.shape {
-            EdgeShape::Fillet => "fillet",
+            EdgeShape::Fillet(_) => "fillet",
             EdgeShape::Chamfer(_) => "chamfer",
         };
         format!("{what} of {}", faces.join(" and "))

@@ -69,7 +69,7 @@ impl Corners<'_> {
         let rails: Vec<usize> = (0..count).map(|i| self.rail(fan, i)).collect::<Result<_, _>>()?;
         let at_ends: Vec<bool> = fan.spokes.iter().map(|s| s.at_end).collect();
         let after: Vec<usize> = fan.spokes.iter().map(|s| side_after(*s)).collect();
-        let is_round = self.rails[rails[0]].track.profile == Profile::Arc;
+        let is_round = matches!(self.rails[rails[0]].track.profile, Profile::Round(_));
         // Where each strip meets the one before it and the one after it.
         let mut met = vec![[0.0; 2]; count];
         for i in 0..count {

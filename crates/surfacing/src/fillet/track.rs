@@ -9,7 +9,7 @@ use std::cell::{Cell, RefCell};
 use geometry::{Domain, KnotVector, NurbsCurve, Point3, Vector3, with_end_at};
 use nalgebra::{Matrix2, Matrix4, Vector2, Vector4};
 
-use super::SlantBy;
+use super::{Round, SlantBy};
 use crate::ground::Ground;
 use crate::strip::Cross;
 
@@ -35,8 +35,8 @@ const LEANING: f64 = 2.0;
 /// What a section is.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(super) enum Profile {
-    /// An arc that touches both faces.
-    Arc,
+    /// A curve between the places at which a ball touches both faces, tangent to them.
+    Round(Round),
     /// A straight line from a place at a distance from the edge, on the side of its number, to one on the other side.
     Flat { first: usize, by: SlantBy },
 }
@@ -58,6 +58,9 @@ pub(super) struct Section {
     pub(super) apex: Point3,
     /// The weight of the apex: the cosine of half the arc's turn.
     pub(super) weight: f64,
+    /// The faces' curvatures at its ends along it, in 1/mm, along the normals to the sides to which they bend; nothing where that is of
+    /// no use.
+    pub(super) bends: [Vector3; 2],
 }
 
 /// The place at which all sections of a strip end, short of one of its sides.
@@ -72,8 +75,8 @@ pub(super) struct Pole {
 impl Section {
     /// With its sides the other way round.
     pub(super) fn turned(&self, turned: bool) -> Self {
-        let [a, b] = self.contacts;
-        if turned { Self { contacts: [b, a], ..*self } } else { *self }
+        let ([a, b], [first, second]) = (self.contacts, self.bends);
+        if turned { Self { contacts: [b, a], bends: [second, first], ..*self } } else { *self }
     }
 
     /// How far its contacts are from another one's, in millimetres.
@@ -93,6 +96,7 @@ impl Section {
             centre: nalgebra::center(&self.centre, &other.centre),
             apex: nalgebra::center(&self.apex, &other.apex),
             weight: 0.5 * (self.weight + other.weight),
+            bends: [0, 1].map(|k| 0.5 * (self.bends[k] + other.bends[k])),
         }
     }
 
@@ -101,14 +105,18 @@ impl Section {
         let own = self.contacts[1 - pole.side];
         let mut poles = match profile {
             Profile::Flat { .. } => vec![(own.point, 1.0), (pole.at, 1.0)],
-            Profile::Arc => {
+            Profile::Round(round) => {
                 // The circle that leaves the face along it and ends at the pole.
                 let normal = (own.point - self.centre).normalize();
                 let chord = pole.at - own.point;
                 let along = (chord - normal * normal.dot(&chord)).try_normalize(1e-9 * chord.norm())?;
                 let weight = along.dot(&chord) / chord.norm();
                 let apex = own.point + along * (0.5 * chord.norm() / weight);
-                vec![(own.point, 1.0), (apex, weight), (pole.at, 1.0)]
+                round.poles(
+                    [own.point, pole.at],
+                    (apex, weight),
+                    [self.bends[1 - pole.side], Vector3::zeros()],
+                )
             }
         };
         let mut feet = vec![own.at, [0.0; 2]];
@@ -121,10 +129,10 @@ impl Section {
 
     /// As a section of the surface made of all of them.
     pub(super) fn cross(&self, profile: Profile) -> Cross {
-        let [a, b] = self.contacts.map(|c| (c.point, 1.0));
+        let ends = self.contacts.map(|c| c.point);
         let poles = match profile {
-            Profile::Flat { .. } => vec![a, b],
-            Profile::Arc => vec![a, (self.apex, self.weight), b],
+            Profile::Flat { .. } => ends.map(|p| (p, 1.0)).to_vec(),
+            Profile::Round(round) => round.poles(ends, (self.apex, self.weight), self.bends),
         };
         Cross { poles, feet: self.contacts.map(|c| c.at).to_vec() }
     }
@@ -174,6 +182,7 @@ struct Lean {
     centre: Vector3,
     apex: Vector3,
     weight: f64,
+    bends: [Vector3; 2],
 }
 
 impl Lean {
@@ -256,6 +265,7 @@ impl<'a> Track<'a> {
             centre: to.centre - own.centre,
             apex: to.apex - own.apex,
             weight: to.weight - own.weight,
+            bends: [0, 1].map(|k| to.bends[k] - own.bends[k]),
         };
         self.leans.borrow_mut().push(lean);
         self.known.borrow_mut().clear();
@@ -273,6 +283,7 @@ impl<'a> Track<'a> {
             centre: section.centre + lean.centre * share,
             apex: section.apex + lean.apex * share,
             weight: section.weight + lean.weight * share,
+            bends: [0, 1].map(|k| section.bends[k] + lean.bends[k] * share),
         }
     }
 
@@ -295,7 +306,7 @@ impl<'a> Track<'a> {
         let back = match self.profile {
             Profile::Flat { first: 0, by } => [size, by.other(size, open)?],
             Profile::Flat { by, .. } => [by.other(size, open)?, size],
-            Profile::Arc => [size / (0.5 * open).tan(); 2],
+            Profile::Round(_) => [size / (0.5 * open).tan(); 2],
         };
         Some([0, 1].map(|k| self.grounds[k].moved(at[k], &(into[k] * back[k]))))
     }
@@ -339,7 +350,7 @@ impl<'a> Track<'a> {
             return None;
         }
         match self.profile {
-            Profile::Arc => self.ball(from, along, size, near),
+            Profile::Round(_) => self.ball(from, along, size, near),
             Profile::Flat { first, by } => {
                 let at = |k: usize, far: f64| at_distance(self.grounds[k], from, along, far, near[k]);
                 let begin = at(first, size)?;
@@ -363,7 +374,13 @@ impl<'a> Track<'a> {
                 };
                 let contacts = if first == 0 { [begin, end] } else { [end, begin] };
                 let middle = nalgebra::center(&contacts[0].point, &contacts[1].point);
-                Some(Section { contacts, centre: middle, apex: middle, weight: 1.0 })
+                Some(Section {
+                    contacts,
+                    centre: middle,
+                    apex: middle,
+                    weight: 1.0,
+                    bends: [Vector3::zeros(); 2],
+                })
             }
         }
     }
@@ -431,8 +448,22 @@ impl<'a> Track<'a> {
         let between = arms[0] + arms[1];
         let weight = 0.5 * between.norm();
         let apex = centre + between.try_normalize(1e-9)? * (radius / weight);
-        Some(Section { contacts, centre, apex, weight })
+        let bends = match self.profile {
+            Profile::Round(Round::Agreeing(_)) => [0, 1]
+                .map(|k| bend_of(self.grounds[k], at[k], &(apex - contacts[k].point)).unwrap_or_default()),
+            _ => [Vector3::zeros(); 2],
+        };
+        Some(Section { contacts, centre, apex, weight, bends })
     }
+}
+
+/// The curvature of a ground along a tangent of it, as a vector in 1/mm along the normal to the side to which it bends.
+fn bend_of(ground: &Ground, at: [f64; 2], along: &Vector3) -> Option<Vector3> {
+    let place = ground.place(at)?;
+    let there = ground.moved(at, along);
+    let [du, dv] = [0, 1].map(|k| there[k] - at[k]);
+    let (step, turn) = (place.rates[0] * du + place.rates[1] * dv, place.turns[0] * du + place.turns[1] * dv);
+    Some(place.normal * (-turn.dot(&step) / step.norm_squared().max(f64::MIN_POSITIVE)))
 }
 
 /// The place of a ground in two planes, each given by a place and its normal.

@@ -10,7 +10,7 @@ use topology::{EdgeId, Face, Shell, face_extent};
 use super::parted::{folded, looked_at};
 use super::{Joints, Kind, OffsetShell, rebuilt};
 use crate::loops::Outlines;
-use crate::{EdgeShape, Rounded, Rounding, SurfacingError, round_edges};
+use crate::{EdgeShape, Round, Rounded, Rounding, SurfacingError, round_edges};
 
 /// Radius of a rounding, as a share of the distance, up to which it is about as tight.
 const TIGHT: f64 = 3.0;
@@ -84,7 +84,7 @@ pub(super) fn all_but_folds(face: &Face, distance: f64) -> bool {
 }
 
 fn rounding<'a>(size: &'a dyn Fn(f64) -> f64) -> Rounding<'a> {
-    Rounding { shape: EdgeShape::Fillet, size, even: false }
+    Rounding { shape: EdgeShape::Fillet(Round::Arc), size, even: false }
 }
 
 fn share_vertices(shell: &Shell, edges: &[EdgeId]) -> bool {
