@@ -9,7 +9,7 @@ use topology::{EdgeId, OrientedEdge, Shell, join, natural_shell};
 use crate::SurfacingError;
 use crate::chain::chain_orders;
 use crate::side::Side;
-use crate::strip::{Along, Cross};
+use crate::strip::{Along, Cross, WITH_TANGENTS};
 
 /// Cosine between the ways at a corner below which it is too sharp to share one.
 const SHARPEST: f64 = -0.9;
@@ -194,6 +194,7 @@ fn led(
             cross: &cross,
             ground: &|_, _| Point3::origin(),
             even: true,
+            follows: WITH_TANGENTS,
             borders: [Some(lead.curve.domain()); 2],
             folds: &|t| folds(&lead.curve.point(t)),
         };

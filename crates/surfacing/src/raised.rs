@@ -18,7 +18,7 @@ use crate::SurfacingError;
 use crate::chain::chain;
 use crate::loops::{crosses_itself, measured};
 use crate::projected_curve::{Toward, projected_curve};
-use crate::strip::{Along, Cross, Strip};
+use crate::strip::{Along, Cross, Strip, WITH_TANGENTS};
 
 /// Newton's steps for where a slanted line meets the top.
 const MAX_STEPS: usize = 30;
@@ -253,6 +253,7 @@ impl<'a> Builder<'a> {
                     if which == 0 { self.face.surface.point(u, v) } else { top.point(u, v) }
                 },
                 even: true,
+                follows: WITH_TANGENTS,
                 borders: [Some(self.pieces[k].domain()); 2],
                 folds: &|t| self.folds(&self.pieces[k].point(t)),
             };

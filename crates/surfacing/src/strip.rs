@@ -28,8 +28,9 @@ const IMAGE: f64 = 0.02;
 const CHECKED: [usize; 2] = [7, 31];
 /// Shares of a section at which a strip is compared with it: a section of a higher degree is told by more of them.
 const ACROSS: [f64; 5] = [0.0, 0.25, 0.5, 0.75, 1.0];
-/// Share of the fit tolerance that a strip may be off, so that its tangents follow too.
-const FOLLOWS: f64 = 0.1;
+/// Shares of the fit tolerance that a strip may be off, so that its tangents follow too, or its curvatures.
+pub(crate) const WITH_TANGENTS: f64 = 0.1;
+pub(crate) const WITH_CURVATURES: f64 = 0.01;
 
 /// A cross section, a rational Bézier curve, with the places of its ends in surfaces that it lies on.
 #[derive(Debug, Clone)]
@@ -65,6 +66,8 @@ pub(crate) struct Along<'a> {
     pub(crate) ground: &'a dyn Fn(usize, [f64; 2]) -> Point3,
     /// Whether sections are alike all along, so that few of them tell all.
     pub(crate) even: bool,
+    /// The share of the fit tolerance up to which it is made to follow its sections.
+    pub(crate) follows: f64,
     /// The parts of the guide along which the borders are used, on which no section may fall behind; none for a border that is
     /// one point.
     pub(crate) borders: [Option<Domain>; 2],
@@ -96,7 +99,7 @@ impl Along<'_> {
         let count = spans.clamp(if self.even { LEAST } else { UNEVEN }, FIRST_MOST);
         let part = self.guide.domain();
         let mut parameters: Vec<f64> = (0..=count).map(|k| part.at(k as f64 / count as f64)).collect();
-        let wanted = FOLLOWS * tolerance.fit;
+        let wanted = self.follows * tolerance.fit;
         let mut best: Option<Strip> = None;
         for _ in 0..ROUNDS {
             let (made, misses) = self.fitted(&parameters)?;

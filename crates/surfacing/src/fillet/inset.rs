@@ -12,7 +12,7 @@ use crate::SurfacingError;
 use crate::chain::chain_orders;
 use crate::ground::Ground;
 use crate::side::Side;
-use crate::strip::{Along, Cross};
+use crate::strip::{Along, Cross, WITH_TANGENTS};
 
 /// An edge of a face, run on at its ends, with the face beside it.
 struct Beside<'a> {
@@ -134,6 +134,7 @@ pub fn inset_edges(
                 cross: &cross,
                 ground: &|_, _| Point3::origin(),
                 even: true,
+                follows: WITH_TANGENTS,
                 borders: [Some(guide.domain()); 2],
                 folds: &too_far,
             };

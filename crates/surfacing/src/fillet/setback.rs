@@ -4,7 +4,9 @@
 
 use std::sync::Arc;
 
-use geometry::{Domain, KnotVector, NurbsCurve, NurbsSurface, Point3, Vector3, as_line, fit_function};
+use geometry::{
+    Domain, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, as_line, fit_function,
+};
 use topology::{
     EdgeId, Face, Loop, MeshTolerance, OrientedEdge, SeamSide, Shell, Vertex, VertexId, meeting, mesh,
     pcurve_on,
@@ -24,6 +26,8 @@ use crate::patch::{Agrees, Beside, Patch, PatchEdge, patch};
 pub(super) const BEFORE: [f64; 3] = [0.1, 0.25, 1.0];
 /// Largest angle in radians, half a degree, at which the patch may meet what is around it.
 const TANGENT: f64 = 0.5 * std::f64::consts::PI / 180.0;
+/// Share of the longest edge of a patch by which it may be off.
+const SHARE: f64 = 2e-4;
 /// Share of the join tolerance by which a patch may lie outside of the faces around it.
 const BULGES: f64 = 0.5;
 
@@ -206,7 +210,10 @@ impl Rebuilt<'_> {
         // What is tangent to nothing is stretched, so that it does not bulge out of its edges.
         let tension = if setback.agrees == Agrees::Position { 1.0 } else { 0.0 };
         let how = Patch { curves: &[], points: &[], tension, name: &role };
-        let Ok(patched) = patch(&edges, &how, self.tolerance) else { return Ok(None) };
+        // What is off by a thousandth of a millimetre is a part of a degree on a patch of one.
+        let size = edges.iter().map(|e| e.curve.polygon_length()).fold(0.0, f64::max);
+        let close = Tolerance { fit: self.tolerance.fit.min(SHARE * size), ..*self.tolerance };
+        let Ok(patched) = patch(&edges, &how, &close) else { return Ok(None) };
         let [shell] = patched.body.shells()[..] else { return Ok(None) };
         let gaps = patched.edges.iter().any(|e| e.gap > self.tolerance.join);
         if gaps || self.bulges(setback, shell)? {

@@ -2,9 +2,10 @@
 
 use geometry::{Domain, Tolerance};
 
-use super::track::{Pole, Track};
+use super::Round;
+use super::track::{Pole, Profile, Track};
 use crate::SurfacingError;
-use crate::strip::{Along, Strip};
+use crate::strip::{Along, Strip, WITH_CURVATURES, WITH_TANGENTS};
 
 /// A strip over a part of a track, with its lines of contact in the parameters of either face; where its sections end at a
 /// pole, up to that. Borders are used over parts of their own.
@@ -35,6 +36,10 @@ pub(super) fn strip(
             _ => track.grounds[k].point(p),
         },
         even: track.even,
+        follows: match track.profile {
+            Profile::Round(Round::Agreeing(_)) => WITH_CURVATURES,
+            _ => WITH_TANGENTS,
+        },
         borders: [0, 1].map(|k| Some(borders[k]).filter(|_| pole.is_none_or(|p| p.side != k))),
         folds: &|t| track.too_large(t),
     };
