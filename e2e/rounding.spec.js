@@ -53,6 +53,31 @@ test('an edge is rounded by clicking it, too large a radius says what fits, and 
   expect(24000 - lost - (await settledVolume(page))).toBeGreaterThan(50);
 });
 
+test('an edge is rounded by a parabola, then in curvature, which the seams show', async ({ page }) => {
+  test.slow();
+  await block(page, 'Flowing');
+  await page.keyboard.press('Shift+G');
+  const fillet = card(page, 'Fillet');
+  await page.mouse.click(...(await lookFor(page, /^Click for Edges: .* \| /, middle)));
+  await fillet.getByLabel('Radius', { exact: true }).fill('6 mm');
+  await expect(fillet.getByLabel('Fullness', { exact: true })).toBeHidden();
+  await fillet.getByLabel('Section', { exact: true }).getByText('Conic', { exact: true }).click();
+  await expect(fillet.getByLabel('Fullness', { exact: true })).toHaveValue('0.5');
+  await accept(page, 'Fillet');
+  // One edge of 20, 30 or 40 mm lost a third of the triangle beside its chord (Archimedes).
+  const lost = 24000 - (await settledVolume(page));
+  expect(Math.min(...[20, 30, 40].map((l) => Math.abs(lost - (36 * l) / 6)))).toBeLessThan(0.1);
+  await row(page, 2).click();
+  await fillet.getByLabel('Section', { exact: true }).getByText('Curvature', { exact: true }).click();
+  await fillet.getByLabel('Fullness', { exact: true }).fill('0.9');
+  await expect(fillet).toContainText(/0\.75/);
+  await fillet.getByLabel('Fullness', { exact: true }).fill('0.6');
+  await accept(page, 'Fillet');
+  await expect(ledger(page, 'watertight')).toContainText('yes');
+  await page.getByRole('button', { name: 'Prove' }).click();
+  await expect(page.locator('.seam').filter({ hasText: 'G2' })).toHaveCount(2);
+});
+
 test('an edge is cut off by two distances, and by a distance and an angle', async ({ page }) => {
   test.slow();
   await block(page, 'Slanted');

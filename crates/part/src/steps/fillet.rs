@@ -73,7 +73,7 @@ pub enum FilletSection {
 
 impl FilletSection {
     pub(super) fn values() -> [ValueDescription; 2] {
-        let choices = [("arc", "Arc of the ball"), ("conic", "Conic"), ("curvature", "Agrees in curvature")];
+        let choices = [("arc", "Arc"), ("conic", "Conic"), ("curvature", "Curvature")];
         let section = "What it is across, between the lines along which the ball touches: the ball's arc, a conic, or a curve that goes on with the curvature of both sides (G2).";
         let fullness = "How far it reaches from the chord towards the corner: 0.5 makes a conic a parabola, more is fuller, less is flatter.";
         [
