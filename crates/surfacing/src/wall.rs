@@ -102,10 +102,16 @@ fn places_along(face: &Face, used: &OrientedEdge, within: f64) -> Vec<Point3> {
     (0..ALONG).filter_map(place).collect()
 }
 
+/// A face with its edges, each with whether it is free.
+struct Bounded<'a> {
+    surface: &'a NurbsSurface,
+    outlines: Outlines,
+    edges: Vec<(&'a NurbsCurve, bool)>,
+}
+
 /// Faces from which distances are measured: by the triangles of a mesh, and from there on the surfaces.
 pub(crate) struct Skin<'a> {
-    /// Surfaces and outlines of faces with their edges, and whether those are free.
-    faces: Vec<(&'a NurbsSurface, Outlines, Vec<(&'a NurbsCurve, bool)>)>,
+    faces: Vec<Bounded<'a>>,
     pieces: Vec<PlacedTriangle>,
     tree: BoxTree,
     chord: f64,
@@ -120,8 +126,11 @@ impl<'a> Skin<'a> {
         let told = |f: &'a Face| {
             let edges = f.loops.iter().flat_map(|l| &l.edges);
             let curve = |u: &OrientedEdge| Some((shell.edge(u.edge).curve.as_ref()?, free.contains(&u.edge)));
-            let curves = edges.filter_map(curve).collect();
-            (&*f.surface, Outlines::of(f), curves)
+            Bounded {
+                surface: &f.surface,
+                outlines: Outlines::of(f),
+                edges: edges.filter_map(curve).collect(),
+            }
         };
         let faces = shell.faces().iter().map(told).collect();
         let pieces: Vec<_> = made.placed().into_iter().filter(|t| wanted(t.face)).collect();
@@ -155,7 +164,7 @@ impl<'a> Skin<'a> {
             if !looked_at.insert(face) {
                 continue;
             }
-            let (surface, outlines, edges) = &self.faces[face];
+            let Bounded { surface, outlines, edges } = &self.faces[face];
             let inside = nearby_on_surface(surface, p, uv, within + self.chord)
                 .filter(|at| outlines.hold(&at.parameters));
             let to_edge = |(curve, is_free): &(&NurbsCurve, bool)| {

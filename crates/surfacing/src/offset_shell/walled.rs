@@ -1,6 +1,7 @@
 //! Sheets with their walls as faces: where a crease ends at a border that is not square to it, the walls beside it are at an angle,
 //! and are cut against each other and against the skins like all other faces.
 
+use std::collections::btree_map::Entry;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
@@ -172,6 +173,17 @@ impl Sheet<'_> {
         Ok(smooth)
     }
 
+    /// The surfaces of a face's outer and inner skin.
+    fn skins_of(&self, face: &Face) -> Result<[Arc<NurbsSurface>; 2], SurfacingError> {
+        let part = face_extent(face);
+        let surface = face_surface(face, part);
+        let sign = if face.reversed { -1.0 } else { 1.0 };
+        let [outward, inward] = self.reach;
+        let at =
+            |d: f64| offset_of(&surface, sign * d, Some(part), self.offsets.tolerance).map(|made| made.0);
+        Ok([at(outward)?, at(-inward)?])
+    }
+
     /// Walls square to the faces along the border, from the outer skin to the inner one and along the half-edges.
     fn add_walls(&mut self) -> Result<(), SurfacingError> {
         let border = self.border();
@@ -184,18 +196,11 @@ impl Sheet<'_> {
             let face = &self.halves.shell.faces()[one.face];
             let used = self.halves.used(half);
             let tolerance = self.offsets.tolerance;
-            if !offset.contains_key(&one.face) {
-                let part = face_extent(face);
-                let sign = if face.reversed { -1.0 } else { 1.0 };
-                let [outward, inward] = self.reach;
-                let at = |d: f64| {
-                    Ok::<_, SurfacingError>(
-                        offset_of(&face_surface(face, part), sign * d, Some(part), tolerance)?.0,
-                    )
-                };
-                offset.insert(one.face, [at(outward)?, at(-inward)?]);
-            }
-            let sides = offset[&one.face].each_ref().map(|surface| {
+            let skins = match offset.entry(one.face) {
+                Entry::Occupied(known) => known.into_mut(),
+                Entry::Vacant(new) => new.insert(self.skins_of(face)?),
+            };
+            let sides = skins.each_ref().map(|surface| {
                 let (curve, _) = curve_on(surface, &used.pcurve, tolerance)?;
                 Ok::<_, SurfacingError>(if one.forward { curve } else { curve.reversed() }.over(unit))
             });
@@ -225,7 +230,6 @@ impl Sheet<'_> {
                 reversed: false,
                 loops: vec![Loop { edges }],
                 role: format!("wall {}", number + 1),
-                ..face.clone()
             });
         }
         Ok(())
