@@ -3,8 +3,8 @@
 Use: measure_walls.py PROGRAM [--seed N] [--count N] [--families a,b] [--walls 0.3,0.8] [--keep FOLDER]
 It takes minutes and is run by hand; besides what requirements.txt names it needs libigl from PyPI.
 
-Families: lofts of rounded polygons, turned splines, swept pipes, domes under patches, mirrored halves, networks. Each is
-built once as it is; then every wall is tried, inward and outward. A wall is counted where there is room for one: a ball larger
+Families: lofts of rounded polygons, turned splines, swept pipes, domes under patches, mirrored halves, networks; and sheets with
+creases that end at borders not square to them: folded strips, open frusta, bent profiles cut off slanted, flanges. Each is built once as it is; then every wall is tried, inward and outward. A wall is counted where there is room for one: a ball larger
 than it inside, or, for an open sheet, places of the offset that are at the wall's distance from the sheet.
 
 A wall is wrong where a place nearer to the source than the wall is hollow, where the mesh is open, or where the hollow's skin
