@@ -136,7 +136,7 @@ fn walled_askew(offsets: &Offsets<'_>, outward: f64, inward: f64, tolerance: &To
     if wall.thinnest.0 < outward + inward - made.max_deviation - NEARER * tolerance.fit {
         return None;
     }
-    let body = apart(Body::from_shell(made.shell)).ok()?;
+    let body = apart(Body::from_shell(made.shell)).ok().filter(|body| matches!(body, Body::Solid(_)))?;
     Some(Walled { body, max_deviation: made.max_deviation, skins: Some([inner, outer]) })
 }
 
