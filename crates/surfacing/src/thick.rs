@@ -9,6 +9,7 @@ use topology::{
 };
 
 use crate::fits::{apart, fitted};
+use crate::thicken::skin_called;
 use crate::{OffsetShell, Offsets, Revolved, SurfacingError, thicken, wall_between};
 
 /// How many times the fit tolerance a wall may be too thin.
@@ -127,11 +128,8 @@ fn walled_shell(
 /// makes none, or one that is too thin beside a crease.
 fn walled_askew(offsets: &Offsets<'_>, outward: f64, inward: f64, tolerance: &Tolerance) -> Option<Walled> {
     let made = offsets.with_walls(outward, inward).ok()?;
-    let skin = |name: &str| {
-        let own = made.shell.faces().iter().enumerate().filter(|(_, f)| f.role.starts_with(name));
-        made.shell.part(&own.map(|(k, _)| k).collect::<Vec<usize>>())
-    };
-    let [inner, outer] = [skin("inner ").flipped(), skin("outer ")];
+    let inner = skin_called(&made.shell, "inner ").flipped();
+    let outer = skin_called(&made.shell, "outer ");
     let wall = wall_between(&inner, &outer, outward + inward)?;
     if wall.thinnest.0 < outward + inward - made.max_deviation - NEARER * tolerance.fit {
         return None;
@@ -146,6 +144,13 @@ pub(crate) fn middle_of(shell: &Shell, edge: EdgeId) -> [f64; 3] {
     edge.curve
         .as_ref()
         .map_or_else(|| shell.vertex(edge.start).point.into(), |c| c.point(c.domain().at(0.5)).into())
+}
+
+/// The ruled surface from one curve to another, by shares of both.
+pub(crate) fn wall_from(a: &NurbsCurve, b: &NurbsCurve) -> Result<NurbsSurface, SurfacingError> {
+    let unit = Domain::new(0.0, 1.0);
+    let both = compatible(&[a.over(unit), b.over(unit)])?;
+    Ok(NurbsSurface::ruled(&both[0], &both[1])?)
 }
 
 /// Ruled faces between the free edges of both sides, one of which may hang over at creases; numbered on from `first`.
@@ -169,10 +174,8 @@ fn walls(
         out
     };
     let mut out = Vec::new();
-    let unit = Domain::new(0.0, 1.0);
     let mut put = |a: &NurbsCurve, b: &NurbsCurve| {
-        let both = compatible(&[a.over(unit), b.over(unit)])?;
-        let wall = NurbsSurface::ruled(&both[0], &both[1])?;
+        let wall = wall_from(a, b)?;
         out.push(natural_shell(wall.into(), &format!("wall {}", first + out.len()), tolerance)?);
         Ok::<_, SurfacingError>(())
     };

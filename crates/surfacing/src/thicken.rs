@@ -34,12 +34,14 @@ impl Thickened {
     #[must_use]
     pub fn skins(&self) -> [Shell; 2] {
         let whole = self.body.whole();
-        let called = |name: &str| {
-            let own = whole.faces().iter().enumerate().filter(|(_, f)| f.role.starts_with(name));
-            whole.part(&own.map(|(k, _)| k).collect::<Vec<usize>>())
-        };
-        [INNER, OUTER].map(called)
+        [INNER, OUTER].map(|name| skin_called(&whole, name))
     }
+}
+
+/// The faces whose roles begin with a name.
+pub(crate) fn skin_called(whole: &Shell, name: &str) -> Shell {
+    let own = whole.faces().iter().enumerate().filter(|(_, f)| f.role.starts_with(name));
+    whole.part(&own.map(|(k, _)| k).collect::<Vec<usize>>())
 }
 
 /// Gives a turned shell a wall that reaches `outward` mm to its outer and `inward` mm to its inner side.

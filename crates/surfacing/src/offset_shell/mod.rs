@@ -7,6 +7,7 @@ mod carried;
 mod creases;
 mod held;
 mod nodes;
+mod overhang;
 mod parallel;
 mod parted;
 mod rebuilt;

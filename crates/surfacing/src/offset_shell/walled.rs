@@ -5,10 +5,8 @@ use std::collections::btree_map::Entry;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, Vector3, compatible};
-use topology::{
-    Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, face_extent, straight_pcurve,
-};
+use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, Vector3};
+use topology::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, VertexId, face_extent, straight_pcurve};
 
 use super::carried::curve_on;
 use super::rebuilt::{ASKEW, rebuilt};
@@ -16,6 +14,7 @@ use super::{Joints, Kind, OffsetShell, Offsets, face_surface, offset_of};
 use crate::SurfacingError;
 use crate::halves::Halves;
 use crate::side::Side;
+use crate::thick::wall_from;
 
 /// How many times as long as the wall is thick the edge between two walls may be.
 const FAR: f64 = 3.0;
@@ -27,10 +26,18 @@ struct Sheet<'a> {
     halves: Halves<'a>,
     /// Millimetres to the outer and to the inner side.
     reach: [f64; 2],
+    border: Vec<Bordering>,
     edges: Vec<Edge>,
     faces: Vec<Face>,
-    /// Edges from the inner to the outer skin between walls, by the half-edge of the wall that ends there.
-    rungs: BTreeMap<usize, EdgeId>,
+}
+
+/// A half-edge along the border, of which a wall is made; its number is that of the wall.
+struct Bordering {
+    half: usize,
+    /// The number of the next one along the border.
+    next: usize,
+    /// The half-edges inside the sheet between the two.
+    inside: Vec<usize>,
 }
 
 impl Offsets<'_> {
@@ -42,23 +49,23 @@ impl Offsets<'_> {
         let shell = self.shell;
         let named = |name: &str| shell.clone().with_roles(&|role| format!("{name} {role}"));
         let both = named("outer").beside(&named("inner").flipped());
-        let mut vertices: Vec<Vertex> = both.vertices().to_vec();
+        let halves = Halves::new(shell);
         let mut sheet = Sheet {
             offsets: self,
-            halves: Halves::new(shell),
+            border: border_of(&halves),
+            halves,
             reach: [outward, inward],
             edges: both.edges().to_vec(),
             faces: both.faces().to_vec(),
-            rungs: BTreeMap::new(),
         };
         let skins = [
             self.joints(&vec![outward; shell.faces().len()]),
             self.joints(&vec![-inward; shell.faces().len()]),
         ];
-        let smooth = sheet.add_rungs(&mut vertices, &skins)?;
+        let smooth = sheet.add_rungs(&skins)?;
         sheet.add_walls()?;
         let neighbours = sheet.neighbours();
-        let whole = Shell::try_new(vertices, sheet.edges, sheet.faces)?;
+        let whole = Shell::try_new(both.vertices().to_vec(), sheet.edges, sheet.faces)?;
         let count = shell.faces().len();
         let mut distances = vec![0.0; whole.faces().len()];
         distances[..count].fill(outward);
@@ -81,6 +88,29 @@ impl Offsets<'_> {
     }
 }
 
+/// The half-edges along the borders of a shell.
+fn border_of(halves: &Halves<'_>) -> Vec<Bordering> {
+    // What has no length is no border.
+    let is_free =
+        |h: usize| halves.all[h].twin.is_none() && halves.shell.edge(halves.all[h].edge).curve.is_some();
+    let border: Vec<usize> = (0..halves.all.len()).filter(|h| is_free(*h)).collect();
+    let number: BTreeMap<usize, usize> = border.iter().enumerate().map(|(k, h)| (*h, k)).collect();
+    let with_next = |&half: &usize| {
+        let mut inside = Vec::new();
+        let mut here = halves.all[half].next;
+        loop {
+            if let Some(&next) = number.get(&here) {
+                return Bordering { half, next, inside };
+            }
+            if halves.all[here].twin.is_some() {
+                inside.push(here);
+            }
+            here = halves.all[halves.all[here].twin.unwrap_or(here)].next;
+        }
+    };
+    border.iter().map(with_next).collect()
+}
+
 /// Whether two faces of what an offset was made from share an edge of it, and none that is longer.
 fn meet_within(made: &OffsetShell, faces: [usize; 2], most: f64) -> bool {
     let uses = |face: usize| {
@@ -94,41 +124,23 @@ fn meet_within(made: &OffsetShell, faces: [usize; 2], most: f64) -> bool {
 }
 
 impl Sheet<'_> {
-    /// The half-edge along the border after one of it, with those inside between.
-    fn next_on_border(&self, half: usize) -> (usize, Vec<usize>) {
-        let mut inside = Vec::new();
-        let mut here = self.halves.all[half].next;
-        loop {
-            let one = self.halves.all[here];
-            match one.twin {
-                Some(twin) => {
-                    inside.push(here);
-                    here = self.halves.all[twin].next;
-                }
-                // What has no length is no border.
-                None if self.halves.shell.edge(one.edge).curve.is_none() => here = one.next,
-                None => return (here, inside),
-            }
-        }
-    }
-
-    fn border(&self) -> Vec<usize> {
-        let has_length = |h: usize| self.halves.shell.edge(self.halves.all[h].edge).curve.is_some();
-        (0..self.halves.all.len()).filter(|&h| self.halves.all[h].twin.is_none() && has_length(h)).collect()
-    }
-
-    /// The numbers of neighbouring walls, with where they meet.
+    /// The numbers of the faces of neighbouring walls, with where they meet.
     fn neighbours(&self) -> Vec<(Point3, [usize; 2])> {
-        let border = self.border();
         let first = 2 * self.halves.shell.faces().len();
-        let number: BTreeMap<usize, usize> =
-            border.iter().enumerate().map(|(k, &h)| (h, first + k)).collect();
-        let beside = |&half: &usize| {
-            let next = self.next_on_border(half).0;
-            let at = self.halves.shell.vertex(self.halves.origin(next)).point;
-            (number[&half] != number[&next]).then(|| (at, [number[&half], number[&next]]))
-        };
-        border.iter().filter_map(beside).collect()
+        let apart = self.border.iter().enumerate().filter(|(k, b)| *k != b.next);
+        apart
+            .map(|(k, b)| (self.halves.shell.vertex(self.end(b)).point, [first + k, first + b.next]))
+            .collect()
+    }
+
+    /// Where a border's half-edge ends.
+    fn end(&self, border: &Bordering) -> VertexId {
+        self.halves.origin(self.border[border.next].half)
+    }
+
+    /// The edge from the inner to the outer skin at the end of a wall.
+    fn rung(&self, wall: usize) -> EdgeId {
+        EdgeId((2 * self.halves.shell.edges().len() + wall) as u32)
     }
 
     /// The outer normal of a half-edge's face where it ends or begins.
@@ -141,23 +153,18 @@ impl Sheet<'_> {
     }
 
     /// Edges between neighbouring walls; tells of each whether the sheet is smooth there, so that the walls share it.
-    fn add_rungs(
-        &mut self,
-        vertices: &mut [Vertex],
-        skins: &[Joints; 2],
-    ) -> Result<Vec<bool>, SurfacingError> {
+    fn add_rungs(&mut self, skins: &[Joints; 2]) -> Result<Vec<bool>, SurfacingError> {
         let count = self.halves.shell.vertices().len() as u32;
         let mut smooth = Vec::new();
-        for half in self.border() {
-            let (next, inside) = self.next_on_border(half);
-            let v = self.halves.origin(next);
-            let at = vertices[v.index()].point;
+        for border in &self.border {
+            let v = self.end(border);
+            let at = self.halves.shell.vertex(v).point;
             let lost = || SurfacingError::OffsetOpen { at: at.into() };
-            let (a, b) = self.normal(half, true).zip(self.normal(next, false)).ok_or_else(lost)?;
+            let next = self.border[border.next].half;
+            let (a, b) = self.normal(border.half, true).zip(self.normal(next, false)).ok_or_else(lost)?;
             let up = (a + b).try_normalize(f64::MIN_POSITIVE).ok_or_else(lost)?;
             let [outward, inward] = self.reach;
             let curve = NurbsCurve::line(at - up * inward, at + up * outward);
-            self.rungs.insert(half, EdgeId(self.edges.len() as u32));
             self.edges.push(Edge {
                 start: VertexId(v.0 + count),
                 end: v,
@@ -168,7 +175,7 @@ impl Sheet<'_> {
                 let e = self.halves.all[*h].edge.index();
                 skins.iter().all(|j| j.kinds[e] != Kind::Sharp)
             };
-            smooth.push(inside.iter().all(is_smooth));
+            smooth.push(border.inside.iter().all(is_smooth));
         }
         Ok(smooth)
     }
@@ -186,15 +193,15 @@ impl Sheet<'_> {
 
     /// Walls square to the faces along the border, from the outer skin to the inner one and along the half-edges.
     fn add_walls(&mut self) -> Result<(), SurfacingError> {
-        let border = self.border();
-        let before: BTreeMap<usize, usize> = border.iter().map(|&h| (self.next_on_border(h).0, h)).collect();
+        let before: BTreeMap<usize, usize> =
+            self.border.iter().enumerate().map(|(k, b)| (b.next, k)).collect();
         let unit = Domain::new(0.0, 1.0);
         let edge_count = self.halves.shell.edges().len() as u32;
         let mut offset: BTreeMap<usize, [Arc<NurbsSurface>; 2]> = BTreeMap::new();
-        for (number, &half) in border.iter().enumerate() {
-            let one = self.halves.all[half];
+        for (number, border) in self.border.iter().enumerate() {
+            let one = self.halves.all[border.half];
             let face = &self.halves.shell.faces()[one.face];
-            let used = self.halves.used(half);
+            let used = self.halves.used(border.half);
             let tolerance = self.offsets.tolerance;
             let skins = match offset.entry(one.face) {
                 Entry::Occupied(known) => known.into_mut(),
@@ -202,27 +209,22 @@ impl Sheet<'_> {
             };
             let sides = skins.each_ref().map(|surface| {
                 let (curve, _) = curve_on(surface, &used.pcurve, tolerance)?;
-                Ok::<_, SurfacingError>(if one.forward { curve } else { curve.reversed() }.over(unit))
+                Ok::<_, SurfacingError>(if one.forward { curve } else { curve.reversed() })
             });
             let [outer, inner] = sides;
-            let both = compatible(&[outer?, inner?])?;
-            let wall = NurbsSurface::ruled(&both[0], &both[1])?;
+            let wall = wall_from(&outer?, &inner?)?;
             let d = used.pcurve.domain();
             let v = if one.forward { [0.0, 1.0] } else { [1.0, 0.0] };
             let along = |u: f64| straight_pcurve(d, [u, v[0]], [u, v[1]]);
             let across = |v: f64| straight_pcurve(unit, [1.0, v], [0.0, v]);
-            let rung = |half: usize| self.rungs.get(&half).copied();
-            let ends = before.get(&half).and_then(|b| rung(*b)).zip(rung(half));
-            let at = face.surface.point(used.pcurve.start().x, used.pcurve.start().y);
-            let (first, last) = ends.ok_or(SurfacingError::OffsetOpen { at: at.into() })?;
             let edges = vec![
-                OrientedEdge { edge: first, forward: false, pcurve: across(0.0)? },
+                OrientedEdge { edge: self.rung(before[&number]), forward: false, pcurve: across(0.0)? },
                 OrientedEdge {
                     edge: EdgeId(one.edge.0 + edge_count),
                     forward: one.forward,
                     pcurve: along(1.0)?,
                 },
-                OrientedEdge { edge: last, forward: true, pcurve: across(1.0)? },
+                OrientedEdge { edge: self.rung(number), forward: true, pcurve: across(1.0)? },
                 OrientedEdge { edge: one.edge, forward: !one.forward, pcurve: along(0.0)? },
             ];
             self.faces.push(Face {
