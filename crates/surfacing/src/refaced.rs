@@ -12,7 +12,7 @@ use topology::{Body, EdgeId, Face, Shell, inner_place, natural_shell};
 
 use crate::SurfacingError;
 use crate::apart;
-use crate::offset_shell::{Opening, closed_over, filled_shell};
+use crate::offset_shell::{Opening, closed_over, filled_shell, on_other_surface};
 
 /// How far neighbours grow at first, as a share of the opening's size, and how often that is doubled.
 const FIRST: f64 = 0.6;
@@ -85,11 +85,32 @@ pub fn swapped(
         _ => old.reversed == new.reversed,
     };
     let reversed = if along { old.reversed } else { !old.reversed };
+    let size = diagonal(&box_of(places_of(&left, &open).iter())).max(foot.distance);
+    let face_on = |surface| Face { surface, loops: Vec::new(), reversed, role: new.role.clone() };
+    for margin in MARGINS {
+        let surface = longer(&new.surface, margin * size);
+        if let Ok(made) = on_other_surface(shell, face, face_on(surface), margin * size, tolerance)
+            && let Ok(body) = apart(Body::from_shell(made))
+        {
+            return Ok(body.whole());
+        }
+    }
     let filler = Filler { surface: &new.surface, role: &new.role, reversed, at: foot.parameters };
     grown(&left, &open, Some((&filler, foot.distance)), tolerance).map_err(|error| match error {
         SurfacingError::CannotHeal { .. } => missing(&left, &open, new),
         other => other,
     })
+}
+
+/// A surface made longer over every border over which it can go on.
+fn longer(surface: &Arc<NurbsSurface>, more: f64) -> Arc<NurbsSurface> {
+    let mut surface = surface.clone();
+    for side in SurfaceSide::ALL {
+        if let Ok(longer) = extended_surface(&surface, side, more, GoesOn::Naturally) {
+            surface = Arc::new(longer);
+        }
+    }
+    surface
 }
 
 /// A surface up to which faces grow, with a place of it that stays.
@@ -103,12 +124,7 @@ struct Filler<'a> {
 impl Filler<'_> {
     /// All of the surface, made longer by `more` mm over every border over which it can go on.
     fn shell(&self, more: f64, tolerance: &Tolerance) -> Result<Shell, SurfacingError> {
-        let mut surface = self.surface.clone();
-        for side in SurfaceSide::ALL.into_iter().filter(|_| more > 0.0) {
-            if let Ok(longer) = extended_surface(&surface, side, more, GoesOn::Naturally) {
-                surface = Arc::new(longer);
-            }
-        }
+        let surface = if more > 0.0 { longer(self.surface, more) } else { self.surface.clone() };
         let shell = natural_shell(surface, self.role, tolerance)?;
         Ok(if self.reversed { shell.flipped() } else { shell })
     }

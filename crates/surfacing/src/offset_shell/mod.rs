@@ -16,11 +16,13 @@ mod tight;
 mod walled;
 mod web;
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::sync::Arc;
 
 use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, Tolerance, offset_surface, parallel_surface};
-use topology::{Body, EdgeId, Face, SeamSide, Shell, VertexId, face_extent, meeting};
+use topology::{
+    Body, EdgeId, Face, Loop, OrientedEdge, SeamSide, Shell, VertexId, face_extent, meeting, pcurve_on,
+};
 
 use crate::SurfacingError;
 use crate::fits::apart;
@@ -280,19 +282,83 @@ pub(crate) fn closed_over(
     margin: f64,
     tolerance: &Tolerance,
 ) -> Result<Shell, SurfacingError> {
-    let offsets = Offsets::new(shell, tolerance)?;
-    let of_gone = gone.iter().flat_map(|&f| &shell.faces()[f].loops).flat_map(|l| &l.edges);
-    let ends = |e: &EdgeId| [shell.edge(*e).start, shell.edge(*e).end];
-    let beside: BTreeSet<VertexId> = of_gone.flat_map(|u| ends(&u.edge)).collect();
+    let joints = beside_faces(shell, gone, tolerance)?;
     let distances = vec![0.0; shell.faces().len()];
-    let mut joints = offsets.joints(&distances);
+    Ok(rebuilt::closed_over(shell, gone, &distances, &joints, margin, tolerance)?.shell)
+}
+
+/// A shell with one of its faces on another surface, which is as large as it can get; everything away from that face stays as it is,
+/// and its neighbours grow at most `margin` mm.
+///
+/// # Errors
+/// `ManyFaces`, `OffsetOpen` where they do not meet; those of the edges' images.
+pub(crate) fn on_other_surface(
+    shell: &Shell,
+    number: usize,
+    other: Face,
+    margin: f64,
+    tolerance: &Tolerance,
+) -> Result<Shell, SurfacingError> {
+    let mut faces = shell.faces().to_vec();
+    let mut loops = border(shell, number);
+    // Its edges begin where they are nearest to the surface.
+    for used in loops.iter_mut().flat_map(|l| &mut l.edges) {
+        if let Some(curve) = &shell.edge(used.edge).curve {
+            used.pcurve = pcurve_on(curve, &other.surface, tolerance)?;
+        }
+    }
+    faces[number] = Face { loops, ..other };
+    let source = Shell::of_used(shell.vertices(), shell.edges(), faces)?;
+    let mut joints = beside_faces(&source, &BTreeSet::from([number]), tolerance)?;
+    for (kind, users) in joints.kinds.iter_mut().zip(&joints.users) {
+        if users.len() == 2 && users.iter().any(|u| u.0 == number) {
+            *kind = Kind::Sharp;
+        }
+    }
+    Ok(rebuilt::relaid(&source, &joints, margin, tolerance)?.shell)
+}
+
+/// The loops of a face without its own seams and poles, which another surface has none of.
+fn border(shell: &Shell, number: usize) -> Vec<Loop> {
+    let own = || shell.faces()[number].loops.iter().flat_map(|l| &l.edges);
+    let is_border =
+        |u: &&OrientedEdge| shell.edge(u.edge).curve.is_some() && own().filter(|o| o.edge == u.edge).count() == 1;
+    let mut left: VecDeque<OrientedEdge> = own().filter(is_border).cloned().collect();
+    let ends = |u: &OrientedEdge| {
+        let edge = shell.edge(u.edge);
+        if u.forward { [edge.start, edge.end] } else { [edge.end, edge.start] }
+    };
+    let mut out = Vec::new();
+    while let Some(first) = left.pop_front() {
+        let mut edges = vec![first];
+        while let Some(k) = left.iter().position(|u| ends(u)[0] == ends(&edges[edges.len() - 1])[1])
+            && ends(&edges[0])[0] != ends(&edges[edges.len() - 1])[1]
+        {
+            edges.extend(left.remove(k));
+        }
+        out.push(Loop { edges });
+    }
+    out
+}
+
+/// How faces meet when nothing is offset, and edges at an angle that end beside some of the faces are laid anew.
+fn beside_faces(
+    shell: &Shell,
+    changing: &BTreeSet<usize>,
+    tolerance: &Tolerance,
+) -> Result<Joints, SurfacingError> {
+    let offsets = Offsets::new(shell, tolerance)?;
+    let own = changing.iter().flat_map(|&f| &shell.faces()[f].loops).flat_map(|l| &l.edges);
+    let ends = |e: &EdgeId| [shell.edge(*e).start, shell.edge(*e).end];
+    let beside: BTreeSet<VertexId> = own.flat_map(|u| ends(&u.edge)).collect();
+    let mut joints = offsets.joints(&vec![0.0; shell.faces().len()]);
     for (e, kind) in joints.kinds.iter_mut().enumerate() {
         let changes = ends(&EdgeId(e as u32)).iter().any(|v| beside.contains(v));
         if changes && *kind == Kind::Smooth && offsets.angles[e] > LEVEL {
             *kind = Kind::Sharp;
         }
     }
-    Ok(rebuilt::closed_over(shell, gone, &distances, &joints, margin, tolerance)?.shell)
+    Ok(joints)
 }
 
 /// A shell with an opening closed by the faces beside it, or by a filler, which is its last face then.

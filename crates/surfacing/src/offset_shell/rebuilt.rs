@@ -140,6 +140,20 @@ pub(super) fn closed_over(
     Err(last.unwrap_or(SurfacingError::Empty))
 }
 
+/// A shell some of whose edges are not where its faces meet, with those laid anew; faces grow at most `margin` mm.
+///
+/// # Errors
+/// `OffsetOpen` where faces do not meet.
+pub(super) fn relaid(
+    shell: &Shell,
+    joints: &Joints,
+    margin: f64,
+    tolerance: &Tolerance,
+) -> Result<OffsetShell, SurfacingError> {
+    let faces: Vec<Parallel> = shell.faces().iter().map(|f| Parallel::new(f, margin, 0.0)).collect();
+    settled(Web::new(shell, joints), &faces, (FARTHER[0] + LINES) * margin, tolerance)
+}
+
 /// The shell of a web when all that has no room has vanished from it; edges that stay may run on by `length` mm.
 fn settled(
     mut web: Web<'_>,

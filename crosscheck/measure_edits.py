@@ -1,0 +1,275 @@
+"""Faces changed on random solids (taken away again, raised, swapped), judged by volumes and sampled distances, which share no code
+with the product.
+
+Use: measure_edits.py PROGRAM [--seed N] [--count N] [--kinds a,b] [--families a,b] [--keep FOLDER]
+It takes minutes and is run by hand, as `measure_walls.py` is, whose tools it takes.
+
+What was put onto a solid (fillets, chamfers, a region, another body) and is taken away by Remove faces has to leave the solid as
+it was. A raised region has to hold what is above the inside of its outline, up to its height, and nothing else. A face
+swapped for another surface has to leave what is below that.
+"""
+
+import argparse
+import math
+import random
+import tempfile
+from pathlib import Path
+
+import igl
+import numpy as np
+from measure_fillets import FAMILIES, Edges, outline, ring
+from measure_walls import Built, distances, inside, of, places_in, step
+from shapely import Polygon, contains_xy
+
+CHORD = 0.01
+PLACES = 20000
+SLACK = 0.03
+
+
+def renamed(steps, name):
+    return [*steps[:-1], {**steps[-1], "id": name, "name": name}]
+
+
+def topology(made, name):
+    return next(t for t in made.topology if t["step"] == name)
+
+
+def same(source, made, rng):
+    """What differs between two solids that have to be the same."""
+    if not made.mesh.is_watertight:
+        return "mesh open"
+    if abs(made.volume - source.volume) > 2e-5 * source.volume + 1e-3:
+        return f"volume {made.volume:.4f} instead of {source.volume:.4f}"
+    off = max(distances(made.mesh.vertices, source.mesh).max(), distances(source.mesh.vertices, made.mesh).max())
+    return f"{off:.3f} mm off" if off > 3 * CHORD else ""
+
+
+class Removed:
+    """Something put onto a solid and taken away again."""
+
+    def __init__(self, rng):
+        self.how = rng.choice(["fillet", "fillet", "chamfer", "boss", "bore", "region"])
+        self.size = round(rng.choice([0.3, 0.6, 1, 1.5]), 3)
+
+    def put(self, rng, source, steps):
+        if self.how in ("fillet", "chamfer"):
+            edges = [e["name"] for e in topology(source, "base")["edges"] if e["faces"] == 2]
+            edges = rng.sample(edges, min(len(edges), rng.choice([1, 1, 2, 3, 30])))
+            size = {"radius": self.size} if self.how == "fillet" else {"distance": self.size}
+            return [step("on", self.how, edges=[of("base", e) for e in edges], **size)], self.how
+        faces = [f for f in topology(source, "base")["faces"] if f["kind"] == "plane"]
+        if not faces:
+            return None, None
+        face = rng.choice(faces)
+        x, y, z = face["at"]
+        plane = "xy yz xz".split()[[2, 0, 1].index(int(np.argmax(np.abs(face["normal"]))))]
+        at = {"xy": [x, y], "yz": [y, z], "xz": [x, z]}[plane]
+        level = {"xy": z, "yz": x, "xz": -y}[plane]
+        size = 0.25 * math.sqrt(face["area_mm2"])
+        points = [[round(at[0] + a, 3), round(at[1] + b, 3)] for a, b in ring(rng, rng.randint(3, 6), size)]
+        drawn = outline("drawn", points, plane, rounding=rng.choice([0, round(0.2 * size, 3)]))
+        if self.how == "region":
+            goes, draft = rng.choice(["lifted", "sunk"]), rng.choice([0, 10])
+            raised = step("on", "raised_region", face=of("base", face["name"]), outline=of("drawn"), height=self.size, goes=goes)
+            raised["make"]["raised_region"]["draft"] = f"{draft} deg"
+            return [drawn, raised], "region"
+        out = 1 if np.dot(face["normal"], {"xy": [0, 0, 1], "yz": [1, 0, 0], "xz": [0, -1, 0]}[plane]) > 0 else -1
+        deep = rng.uniform(0.05, 0.3) * math.sqrt(face["area_mm2"])
+        ahead, back = (level + 4, deep - level) if out > 0 else (level + deep, 4 - level)
+        tool = step("tool", "extrude", profile=of("drawn"), length=round(ahead, 3), back=round(back, 3))
+        if self.how == "boss":
+            return [drawn, tool, step("on", "combine", solids=[of("base"), of("tool")])], "tool"
+        made = step("on", "combine", what="subtract", solids=[of("base")], others=[of("tool")])
+        return [drawn, tool, made], "tool"
+
+
+def is_of(name, what, base):
+    if what == "tool":
+        return name not in base
+    return what in name
+
+
+def removed(program, folder, name, steps, source, rng, tally):
+    kind = Removed(rng)
+    more, what = kind.put(rng, source, steps)
+    if more is None:
+        return
+    on = Built(program, steps + more, folder, name + "_on", chord=CHORD, topology=True)
+    if on.mesh is None or not on.mesh.is_watertight or not any(t["step"] == "on" for t in on.topology):
+        return
+    base = {f["name"] for f in topology(source, "base")["faces"]}
+    gone = [f["name"] for f in topology(on, "on")["faces"] if is_of(f["name"], what, base)]
+    if not gone:
+        return
+    tally["asked"] += 1
+    off = step("off", "remove_faces", faces=[of("on", f) for f in gone])
+    made = Built(program, [*steps, *more, off], folder, name + "_off", chord=CHORD)
+    about = f"{name} {kind.how} {kind.size} ({len(gone)} faces)"
+    told(about, made, same(source, made, rng) if made.mesh is not None else "", tally)
+
+
+def told(about, made, wrong, tally):
+    if made.seconds > 10:
+        tally["slow"] += 1
+    if made.mesh is None:
+        print(f"   {about}: {made.seconds:.1f} s: {made.error[:230]}", flush=True)
+    elif wrong:
+        tally["wrong"] += 1
+        print(f"   {about}: WRONG {wrong}", flush=True)
+    else:
+        tally["built"] += 1
+
+
+def raised(program, folder, name, steps, source, rng, tally):
+    faces = topology(source, "base")["faces"]
+    face = rng.choice(faces)
+    axis = int(np.argmax(np.abs(face["normal"])))
+    plane = ["yz", "xz", "xy"][axis]
+    pick = {"xy": [0, 1], "yz": [1, 2], "xz": [0, 2]}[plane]
+    at = [face["at"][k] for k in pick]
+    size = rng.uniform(0.1, 0.35) * math.sqrt(face["area_mm2"])
+    points = [[round(at[0] + a, 3), round(at[1] + b, 3)] for a, b in ring(rng, rng.randint(3, 8), size, rng.choice([0.15, 0.35]))]
+    height = round(rng.choice([0.2, 0.5, 1, 2]) * rng.choice([1, 0.3, 2]), 3)
+    goes, how = rng.choice(["lifted", "sunk"]), rng.choice(["leaning", "leaning", "tangent"])
+    draft = rng.choice([0, 0, 5, 20, -10])
+    width = round(rng.uniform(0.1, 0.5) * size, 3)
+    rounding = rng.choice([0, round(0.15 * size, 3)])
+    drawn = outline("drawn", points, plane, rounding=rounding)
+    own = {"sides": "tangent", "width": width} if how == "tangent" else {"draft": f"{draft} deg"}
+    on = step("on", "raised_region", face=of("base", face["name"]), outline=of("drawn"), height=height, goes=goes, **own)
+    about = f"{name} on {face['name']} {goes} {height} {own}"
+    # Whether the outline lies on the face: where lines square to its plane meet the skin, and what that belongs to.
+    shape = Polygon(points)
+    if not shape.is_valid:
+        return
+    tree = igl.AABB()
+    made = Built(program, [*steps, drawn, on], folder, name, chord=CHORD)
+    tally["asked"] += 1
+    told(about, made, judge_raised(source, made, pick, shape, height, goes, own, rounding) if made.mesh is not None else "", tally)
+
+
+def judge_raised(source, made, pick, shape, height, goes, own, rounding):
+    if not made.mesh.is_watertight:
+        return "mesh open"
+    rng = np.random.default_rng(1)
+    lift = goes == "lifted"
+    low, high = source.mesh.bounds + np.array([[-1], [1]]) * (height + 0.1)
+    points = low + (high - low) * rng.random((PLACES, 3))
+    # More of them about the region.
+    x0, y0, x1, y1 = shape.buffer(height).bounds
+    near = points.copy()
+    near[:, pick[0]] = x0 + (x1 - x0) * rng.random(PLACES)
+    near[:, pick[1]] = y0 + (y1 - y0) * rng.random(PLACES)
+    points = np.concatenate([points, near])
+    squared, _, foot = igl.point_mesh_squared_distance(points, source.mesh.vertices, source.mesh.faces.astype(np.int64))
+    away = np.sqrt(squared)
+    was, now = inside(points, source.mesh), inside(points, made.mesh)
+    more = now & ~was if lift else was & ~now
+    if (was & ~now & (away > SLACK) if lift else now & ~was & (away > SLACK)).any():
+        return "material on the wrong side"
+    if (more & (away > height + SLACK)).any():
+        return f"{(more & (away > height + SLACK)).sum()} places too high"
+    if not more.any():
+        return "nothing raised"
+    grows = 0 if "width" in own else max(0, -math.tan(math.radians(float(own["draft"].split()[0])))) * height * 1.5
+    outer = shape.buffer(grows + SLACK, join_style="mitre", mitre_limit=4)
+    # A leaning side runs square to the drawing, where the face does not.
+    seen = contains_xy(outer, points[:, pick[0]], points[:, pick[1]])
+    if (more & ~seen & (away > SLACK)).any():
+        if "width" not in own:
+            return f"{(more & ~seen & (away > SLACK)).sum()} places beside the outline"
+    sloped = height * 1.5
+    inner = shape.buffer(-(own.get("width", 0) + sloped + rounding))
+    if inner.is_empty:
+        return ""
+    seen = contains_xy(inner, foot[:, pick[0]], foot[:, pick[1]]) & contains_xy(inner, points[:, pick[0]], points[:, pick[1]])
+    return ""
+
+
+def swapped(program, folder, name, steps, source, rng, tally):
+    """The upper end of a solid swapped for a wavy surface."""
+    faces = [f for f in topology(source, "base")["faces"] if abs(f["normal"][2]) > 0.95]
+    if not faces:
+        return
+    face = rng.choice(faces)
+    up = face["normal"][2] > 0
+    level = face["at"][2]
+    low, high = source.mesh.bounds
+    kind = rng.choice(["wavy", "slanted", "dome"])
+    move = rng.uniform(-0.3, 0.4) * (high[2] - low[2]) * (1 if up else -1)
+    a = rng.uniform(20, 40)
+    if kind == "wavy":
+        lift = [[rng.uniform(-2, 2) for _ in range(4)] for _ in range(3)]
+    elif kind == "slanted":
+        s, t = rng.uniform(-0.2, 0.2), rng.uniform(-0.2, 0.2)
+        lift = [[s * a * (k - 1) + t * a * (2 * j / 3 - 1) for j in range(4)] for k in range(3)]
+    else:
+        r = rng.uniform(2, 6)
+        lift = [[r * (1 - (k - 1) ** 2) * (1 - (2 * j / 3 - 1) ** 2) for j in range(4)] for k in range(3)]
+    more = []
+    for k, lifts in enumerate(lift):
+        where = [[round(a * (k - 1), 3), round(2 * a * j / 3 - a, 3), round(level + move + z, 3)] for j, z in enumerate(lifts)]
+        more.append(step(f"rib{k}", "space_curve", points=where))
+    more.append(step("lid", "loft", sections=[of(f"rib{k}") for k in range(3)]))
+    on = step("on", "swap_face", face=of("base", face["name"]), by=of("lid"))
+    made = Built(program, [*steps, *more, on], folder, name, chord=CHORD)
+    tally["asked"] += 1
+    wrong = ""
+    if made.mesh is not None:
+        roof = Built(program, [*steps, *more], folder, name + "_roof", "glb", chord=CHORD)
+        wrong = judge_swapped(source, made, level, move, up)
+    told(f"{name} {kind} {face['name']} moved by {move:.2f} of {high[2] - low[2]:.1f}", made, wrong, tally)
+
+
+def judge_swapped(source, made, level, move, up):
+    if not made.mesh.is_watertight:
+        return "mesh open"
+    low, high = source.mesh.bounds
+    rng = np.random.default_rng(1)
+    points = low + (high - low) * rng.random((PLACES, 3))
+    # What is far from the end on the other side has to stay.
+    gap = 7 + 0.25 * 40
+    far = points[:, 2] < level + min(move, 0) - gap if up else points[:, 2] > level + max(move, 0) + gap
+    clear = distances(points, source.mesh) > SLACK
+    was, now = inside(points, source.mesh), inside(points, made.mesh)
+    if (far & clear & (was != now)).any():
+        return f"{(far & clear & (was != now)).sum()} places away from it changed"
+    if abs(made.mesh.volume - made.volume) > 0.005 * made.volume:
+        return f"volume {made.volume:.1f}, mesh {made.mesh.volume:.1f}"
+    return ""
+
+
+KINDS = {"removed": removed, "raised": raised, "swapped": swapped}
+
+
+def main():
+    words = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    words.add_argument("program")
+    words.add_argument("--seed", type=int, default=1)
+    words.add_argument("--count", type=int, default=6)
+    words.add_argument("--kinds", default=",".join(KINDS))
+    words.add_argument("--families", default="prism,frustum,pyramid,facets,joined,turned,curved,lofted,wavy,hollowed")
+    words.add_argument("--keep", default="")
+    asked = words.parse_args()
+    with tempfile.TemporaryDirectory() as folder:
+        folder = Path(asked.keep or folder)
+        folder.mkdir(parents=True, exist_ok=True)
+        for kind in asked.kinds.split(","):
+            for family in asked.families.split(","):
+                tally = dict.fromkeys(["asked", "built", "wrong", "slow"], 0)
+                for n in range(asked.seed, asked.seed + asked.count):
+                    rng = random.Random(f"{kind} {family} {n}")
+                    name = f"{kind}_{family}_{n}"
+                    steps = renamed(FAMILIES[family](rng), "base")
+                    source = Built(asked.program, steps, folder, name + "_base", chord=CHORD, topology=True)
+                    if source.mesh is None or not source.mesh.is_watertight:
+                        continue
+                    KINDS[kind](asked.program, folder, name, steps, source, rng, tally)
+                print(
+                    f"== {kind} {family}: {tally['built']} of {tally['asked']} built, {tally['wrong']} wrong, {tally['slow']} over 10 s",
+                    flush=True,
+                )
+
+
+if __name__ == "__main__":
+    main()
