@@ -5,20 +5,22 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use geometry::{
-    GoesOn, NurbsSurface, Point3, SurfaceSide, Tolerance, box_of, closest_on_surface, diagonal,
+    Domain, GoesOn, NurbsSurface, Point3, SurfaceSide, Tolerance, box_of, closest_on_surface, diagonal,
     extended_surface,
 };
 use topology::{Body, EdgeId, Face, Shell, inner_place, natural_shell};
 
 use crate::SurfacingError;
 use crate::apart;
-use crate::offset_shell::{Opening, closed_over, filled_shell, on_other_surface};
+use crate::offset_shell::{Opening, closed_over, filled_shell, on_other_surface, tips};
 
 /// How far neighbours grow at first, as a share of the opening's size, and how often that is doubled.
 const FIRST: f64 = 0.6;
 /// The same where they are put together edge by edge.
 const MARGINS: [f64; 2] = [0.5, 2.0];
 const DOUBLINGS: usize = 4;
+/// Share of a surface's extent by which a place that stays lies within its border at least.
+const OFF_BORDER: f64 = 1e-3;
 
 /// A shell without some of its faces, with the edges that this leaves open.
 ///
@@ -95,10 +97,25 @@ pub fn swapped(
             return Ok(body.whole());
         }
     }
-    let filler = Filler { surface: &new.surface, role: &new.role, reversed, at: foot.parameters };
+    // Over a seam or a pole a face's edges have no single image: there all of the surface is cut.
+    let closes = new.surface.closes(tolerance.resolution).contains(&true);
+    if !closes && tips(&new.surface).next().is_none() {
+        return Err(missing(&left, &open, new));
+    }
+    let filler =
+        Filler { surface: &new.surface, role: &new.role, reversed, at: off_border(&new.surface, [x, y]) };
     grown(&left, &open, Some((&filler, foot.distance)), tolerance).map_err(|error| match error {
         SurfacingError::CannotHeal { .. } => missing(&left, &open, new),
         other => other,
+    })
+}
+
+/// Parameters a little inside of a surface: at a pole, and on a seam, they say of no place on which side of it that is.
+fn off_border(surface: &NurbsSurface, at: [f64; 2]) -> [f64; 2] {
+    let domains: [Domain; 2] = surface.domain().into();
+    [0, 1].map(|k| {
+        let margin = OFF_BORDER * domains[k].length();
+        at[k].clamp(domains[k].start + margin, domains[k].end - margin)
     })
 }
 

@@ -28,6 +28,7 @@ use crate::SurfacingError;
 use crate::fits::apart;
 use carried::carried;
 use held::keeps_its_distance;
+pub(crate) use parallel::tips;
 use parted::{Parted, Where, parted, with_cusps};
 use rebuilt::{BESIDE, rebuilt};
 use recut::{reach_over, recut, run_on};
@@ -307,6 +308,13 @@ pub(crate) fn on_other_surface(
             used.pcurve = pcurve_on(curve, &other.surface, tolerance)?;
         }
     }
+    if other.reversed != faces[number].reversed {
+        // A loop runs as its surface is seen from its own normal.
+        for bound in &mut loops {
+            bound.edges.reverse();
+            bound.edges.iter_mut().for_each(|u| u.forward = !u.forward);
+        }
+    }
     faces[number] = Face { loops, ..other };
     let source = Shell::of_used(shell.vertices(), shell.edges(), faces)?;
     let mut joints = beside_faces(&source, &BTreeSet::from([number]), tolerance)?;
@@ -321,8 +329,9 @@ pub(crate) fn on_other_surface(
 /// The loops of a face without its own seams and poles, which another surface has none of.
 fn border(shell: &Shell, number: usize) -> Vec<Loop> {
     let own = || shell.faces()[number].loops.iter().flat_map(|l| &l.edges);
-    let is_border =
-        |u: &&OrientedEdge| shell.edge(u.edge).curve.is_some() && own().filter(|o| o.edge == u.edge).count() == 1;
+    let is_border = |u: &&OrientedEdge| {
+        shell.edge(u.edge).curve.is_some() && own().filter(|o| o.edge == u.edge).count() == 1
+    };
     let mut left: VecDeque<OrientedEdge> = own().filter(is_border).cloned().collect();
     let ends = |u: &OrientedEdge| {
         let edge = shell.edge(u.edge);

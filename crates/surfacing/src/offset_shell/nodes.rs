@@ -229,6 +229,19 @@ impl Solver<'_> {
         Ok(met)
     }
 
+    /// Where a fan's vertex stays, as it does if none of its faces is moved and all have it in common.
+    fn stays(&self, fan: &Fan) -> Option<Met> {
+        if self.near.is_some() || fan.corners.iter().any(|c| self.faces[c.face].distance != 0.0) {
+            return None;
+        }
+        let met = self.carried(fan).ok()?;
+        let is_there = |(k, c): (usize, &Corner)| {
+            let at = self.faces[c.face].ground.point(self.start(fan, k));
+            (at - met.point).norm() <= self.tolerance.resolution
+        };
+        fan.corners.iter().enumerate().all(is_there).then_some(met)
+    }
+
     /// Where the tip of a face that shrinks to a point comes to lie, if its offset opens there or crosses itself before: where
     /// its lines to the tip meet again.
     fn tip(&self, fan: &Fan) -> Result<Option<Met>, Point3> {
@@ -327,6 +340,10 @@ impl Solver<'_> {
                     None => self.carried(fan)?,
                 },
             };
+            self.put(&about, &[met], &[], out);
+            return Ok(());
+        }
+        if let Some(met) = self.stays(fan) {
             self.put(&about, &[met], &[], out);
             return Ok(());
         }

@@ -126,7 +126,7 @@ impl Parallel {
 }
 
 /// The borders at which a surface shrinks to a point.
-pub(super) fn tips(surface: &NurbsSurface) -> impl Iterator<Item = SurfaceSide> {
+pub(crate) fn tips(surface: &NurbsSurface) -> impl Iterator<Item = SurfaceSide> {
     let (u, v) = surface.domain();
     SurfaceSide::ALL.into_iter().filter(move |side| {
         let border = match side {
