@@ -30,7 +30,7 @@ use carried::carried;
 use held::keeps_its_distance;
 pub(crate) use parallel::tips;
 use parted::{Parted, Where, parted, with_cusps};
-use rebuilt::{BESIDE, rebuilt};
+use rebuilt::{ASKEW, BESIDE, rebuilt};
 use recut::{reach_over, recut, run_on};
 use tight::{all_but_folds, without_tight};
 
@@ -218,6 +218,23 @@ impl<'a> Offsets<'a> {
         apart(Body::from_shell(made.shell.clone()))?;
         Ok(made)
     }
+}
+
+/// A shell offset, where `sharp` edges are laid anew too that are where faces meet by chance only.
+///
+/// # Errors
+/// `ManyFaces`, `OffsetOpen`, `OffsetFolds`.
+pub(crate) fn put_together(
+    shell: &Shell,
+    distances: &[f64],
+    sharp: &BTreeSet<EdgeId>,
+    tolerance: &Tolerance,
+) -> Result<OffsetShell, SurfacingError> {
+    let mut joints = Offsets::new(shell, tolerance)?.joints(distances);
+    for edge in sharp {
+        joints.kinds[edge.index()] = Kind::Sharp;
+    }
+    rebuilt(shell, distances, &joints, ASKEW, tolerance)
 }
 
 /// A shell offset by `distances[face]` mm to the outer side of every face, below 0 to the inner one.

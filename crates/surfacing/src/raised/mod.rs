@@ -4,6 +4,8 @@
 //! outline. At corners of the outline neighbouring sides share one section, in the plane that halves the corner, so that
 //! nothing has to be cut.
 
+mod leaning;
+
 use std::sync::Arc;
 
 use geometry::{
@@ -60,6 +62,9 @@ pub fn raised_region(
 ) -> Result<(Shell, f64), SurfacingError> {
     if !region.height.is_finite() || region.height.abs() <= tolerance.resolution {
         return Err(SurfacingError::NoSize { size: region.height });
+    }
+    if let RaisedSides::Leaning(angle) = region.sides {
+        return leaning::Leaning { shell, face, region, angle, tolerance }.raised();
     }
     Builder::new(shell, face, region, tolerance)?.built()
 }
