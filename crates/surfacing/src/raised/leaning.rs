@@ -74,7 +74,13 @@ impl Leaning<'_> {
         });
         let outlined = match within {
             Ok(Some(outlined)) => outlined,
-            _ => self.outlined(&pieces, &self.tube(&pieces)?)?.ok_or(over)?,
+            _ => {
+                // Over several faces: what a tube over the outline cuts out of them.
+                let about = self.outlined(&pieces, &self.tube(&pieces)?)?.ok_or_else(|| over.clone())?;
+                let curves: Vec<NurbsCurve> =
+                    about.edges.iter().filter_map(|e| about.shell.edge(*e).curve.clone()).collect();
+                self.outlined(&pieces, &Shell::of_curves(&curves, self.tolerance)?)?.ok_or(over)?
+            }
         };
         // The pieces in the order in which they stand about the region, seen from its outer side.
         if self.clockwise(&outlined, &pieces)? {
@@ -155,7 +161,8 @@ impl Leaning<'_> {
         }
         let inside: BTreeSet<usize> =
             own.iter().enumerate().filter(|(_, f)| part.contains(f)).map(|(k, _)| k).collect();
-        let shell = made.shell_of(&own)?;
+        let all = own.iter().map(|f| made.shell.faces()[*f].clone()).collect();
+        let shell = Shell::of_used(made.shell.vertices(), made.shell.edges(), all)?;
         let on_cutter = |p: &Point3| {
             let surfaces = cutter.faces().iter().map(|f| closest_on_surface(&f.surface, p).distance);
             let curves = cutter.edges().iter().filter_map(|e| e.curve.as_ref());
