@@ -19,7 +19,8 @@ import igl
 import numpy as np
 from measure_fillets import FAMILIES, Edges, outline, ring
 from measure_walls import Built, distances, inside, of, places_in, step
-from shapely import Polygon, contains_xy
+from scipy.spatial import cKDTree
+from shapely import Point, Polygon, contains_xy
 
 CHORD = 0.01
 PLACES = 20000
@@ -124,66 +125,107 @@ def raised(program, folder, name, steps, source, rng, tally):
     faces = topology(source, "base")["faces"]
     face = rng.choice(faces)
     axis = int(np.argmax(np.abs(face["normal"])))
-    plane = ["yz", "xz", "xy"][axis]
-    pick = {"xy": [0, 1], "yz": [1, 2], "xz": [0, 2]}[plane]
+    plane, pick = [("yz", [1, 2]), ("xz", [0, 2]), ("xy", [0, 1])][axis]
     at = [face["at"][k] for k in pick]
     size = rng.uniform(0.1, 0.35) * math.sqrt(face["area_mm2"])
     points = [[round(at[0] + a, 3), round(at[1] + b, 3)] for a, b in ring(rng, rng.randint(3, 8), size, rng.choice([0.15, 0.35]))]
     height = round(rng.choice([0.2, 0.5, 1, 2]) * rng.choice([1, 0.3, 2]), 3)
-    goes, how = rng.choice(["lifted", "sunk"]), rng.choice(["leaning", "leaning", "tangent"])
-    draft = rng.choice([0, 0, 5, 20, -10])
-    width = round(rng.uniform(0.1, 0.5) * size, 3)
+    goes, draft = rng.choice(["lifted", "sunk"]), rng.choice([0, 0, 5, 20, -10])
     rounding = rng.choice([0, round(0.15 * size, 3)])
-    drawn = outline("drawn", points, plane, rounding=rounding)
-    own = {"sides": "tangent", "width": width} if how == "tangent" else {"draft": f"{draft} deg"}
+    # Drawn at the level of the face; to the left of the plane through x and z is where y is less.
+    level = round(face["at"][axis], 3)
+    drawn = outline("drawn", points, plane, -level if plane == "xz" else level, rounding)
+    own = {"draft": f"{draft} deg"}
     on = step("on", "raised_region", face=of("base", face["name"]), outline=of("drawn"), height=height, goes=goes, **own)
-    about = f"{name} on {face['name']} {goes} {height} {own}"
-    # Whether the outline lies on the face: where lines square to its plane meet the skin, and what that belongs to.
-    shape = Polygon(points)
-    if not shape.is_valid:
+    about = f"{name} on {face['name']} ({face['kind']}) {goes} {height} {draft} deg {'rounded' if rounding else ''}"
+    if not Polygon(points).is_valid:
         return
-    tree = igl.AABB()
     made = Built(program, [*steps, drawn, on], folder, name, chord=CHORD)
+    region = Region(source.mesh, Polygon(points), axis, pick, face["at"][axis], height, goes == "lifted", draft)
+    if made.mesh is None and not region.lies_within(face):
+        tally["over"] = tally.get("over", 0) + 1
+        return
     tally["asked"] += 1
-    told(about, made, judge_raised(source, made, pick, shape, height, goes, own, rounding) if made.mesh is not None else "", tally)
+    told(about, made, region.judge(made, rounding) if made.mesh is not None else "", tally)
 
 
-def judge_raised(source, made, pick, shape, height, goes, own, rounding):
-    if not made.mesh.is_watertight:
-        return "mesh open"
-    rng = np.random.default_rng(1)
-    lift = goes == "lifted"
-    low, high = source.mesh.bounds + np.array([[-1], [1]]) * (height + 0.1)
-    points = low + (high - low) * rng.random((PLACES, 3))
-    # More of them about the region.
-    x0, y0, x1, y1 = shape.buffer(height).bounds
-    near = points.copy()
-    near[:, pick[0]] = x0 + (x1 - x0) * rng.random(PLACES)
-    near[:, pick[1]] = y0 + (y1 - y0) * rng.random(PLACES)
-    points = np.concatenate([points, near])
-    squared, _, foot = igl.point_mesh_squared_distance(points, source.mesh.vertices, source.mesh.faces.astype(np.int64))
-    away = np.sqrt(squared)
-    was, now = inside(points, source.mesh), inside(points, made.mesh)
-    more = now & ~was if lift else was & ~now
-    if (was & ~now & (away > SLACK) if lift else now & ~was & (away > SLACK)).any():
-        return "material on the wrong side"
-    if (more & (away > height + SLACK)).any():
-        return f"{(more & (away > height + SLACK)).sum()} places too high"
-    if not more.any():
-        return "nothing raised"
-    grows = 0 if "width" in own else max(0, -math.tan(math.radians(float(own["draft"].split()[0])))) * height * 1.5
-    outer = shape.buffer(grows + SLACK, join_style="mitre", mitre_limit=4)
-    # A leaning side runs square to the drawing, where the face does not.
-    seen = contains_xy(outer, points[:, pick[0]], points[:, pick[1]])
-    if (more & ~seen & (away > SLACK)).any():
-        if "width" not in own:
-            return f"{(more & ~seen & (away > SLACK)).sum()} places beside the outline"
-    sloped = height * 1.5
-    inner = shape.buffer(-(own.get("width", 0) + sloped + rounding))
-    if inner.is_empty:
+class Region:
+    """What a region over an outline has to hold, by heights over the skin along the drawing's normal."""
+
+    def __init__(self, mesh, shape, axis, pick, level, height, lifted, draft):
+        self.mesh, self.shape, self.axis, self.pick = mesh, shape, axis, pick
+        self.level, self.height, self.lifted = level, height, lifted
+        self.draft = math.radians(draft)
+        self.places = np.array([shape.exterior.interpolate(s, normalized=True).coords[0] for s in np.linspace(0, 1, 240)])
+        self.feet = self.skin(self.places)
+
+    def skin(self, places):
+        """The levels of the skin over places: of several the one nearest to the drawing, with its normal."""
+        start = np.zeros((len(places), 3))
+        start[:, self.pick] = places
+        start[:, self.axis] = -500
+        way = np.zeros_like(start)
+        way[:, self.axis] = 1
+        hits, ray, tri = self.mesh.ray.intersects_location(start, way, multiple_hits=True)
+        best = np.full((len(places), 2), np.nan)
+        for hit, k, t in zip(hits, ray, tri):
+            z, n = hit[self.axis], self.mesh.face_normals[t][self.axis]
+            if np.isnan(best[k, 0]) or abs(z - self.level) < abs(best[k, 0] - self.level):
+                best[k] = z, n
+        return best
+
+    def lies_within(self, face):
+        """Whether the outline meets the skin on one side all round, without a step."""
+        z, n = self.feet.T
+        if np.isnan(z).any() or (np.abs(n) < 0.1).any() or len(set(np.sign(n))) != 1:
+            return False
+        steps = np.abs(np.diff(z)) / np.linalg.norm(np.diff(self.places, axis=0), axis=1)
+        return steps.max() < 12 and np.sign(n[0]) == np.sign(face["normal"][self.axis])
+
+    def judge(self, made, rounding):
+        if not made.mesh.is_watertight:
+            return "mesh open"
+        if np.isnan(self.feet).any():
+            return ""
+        rng = np.random.default_rng(1)
+        side = np.sign(self.feet[0, 1]) * (1 if self.lifted else -1)
+        x0, y0, x1, y1 = self.shape.buffer(self.height).bounds
+        z0, z1 = self.feet[:, 0].min() - 2 * self.height, self.feet[:, 0].max() + 2 * self.height
+        points = np.empty((PLACES, 3))
+        points[:, self.pick[0]] = x0 + (x1 - x0) * rng.random(PLACES)
+        points[:, self.pick[1]] = y0 + (y1 - y0) * rng.random(PLACES)
+        points[:, self.axis] = z0 + (z1 - z0) * rng.random(PLACES)
+        was, now = inside(points, self.mesh), inside(points, made.mesh)
+        away = distances(points, self.mesh)
+        changed = now != was
+        if (changed & (now != self.lifted)).any():
+            return "changed the other way"
+        if (changed & (away > self.height / 0.5 + SLACK)).any():
+            return f"{(changed & (away > self.height / 0.5 + SLACK)).sum()} places too far"
+        # How far within the outline, above 0 inside, and how much higher than the nearest place of it.
+        flat = points[:, self.pick]
+        tree = cKDTree(self.places)
+        _, near = tree.query(flat, k=24)
+        off = np.array([self.shape.exterior.distance(Point(p)) for p in flat])
+        off = np.where(contains_xy(self.shape, flat[:, 0], flat[:, 1]), off, -off)
+        rise = (points[:, [self.axis]] - self.feet[near, 0]) * side
+        allowed = np.linalg.norm(flat[:, None] - self.places[near], axis=2) * np.sign(off)[:, None]
+        lean = math.tan(self.draft)
+        if lean > 0:
+            within = (allowed - lean * rise).min(axis=1)
+        else:
+            within = off - lean * rise[:, 0]
+        free = was != self.lifted
+        corner = rounding + 0.05 * self.height + SLACK
+        must = free & (away < self.height - SLACK) & (away > SLACK) & (within > corner) & (off > corner)
+        if self.draft >= 0 and (must & ~changed).any():
+            return f"{(must & ~changed).sum()} of {must.sum()} places missing"
+        never = changed & (away > SLACK) & (within < -corner - (0 if lean >= 0 else 0.6 * abs(lean) * self.height))
+        if never.any():
+            return f"{never.sum()} of {changed.sum()} places beside it"
+        if (changed & (away > self.height + SLACK)).mean() > 0.2 * changed.mean():
+            return "much of it too high"
         return ""
-    seen = contains_xy(inner, foot[:, pick[0]], foot[:, pick[1]]) & contains_xy(inner, points[:, pick[0]], points[:, pick[1]])
-    return ""
 
 
 def swapped(program, folder, name, steps, source, rng, tally):

@@ -287,7 +287,7 @@ impl<'a> Builder<'a> {
         let way = up * height.signum() + into * self.of.angle.tan();
         let climb = way.dot(&normal) * height.signum();
         if climb * LONGEST <= 1.0 {
-            return Err(self.folds(&foot));
+            return Err(SurfacingError::OutlineOverEdge { at: foot.into() });
         }
         Ok(Ruling { foot, at: [p.x, p.y], way, reach: height.abs() / climb })
     }
