@@ -198,7 +198,7 @@ class Region:
         was, now = inside(points, self.mesh), inside(points, made.mesh)
         away = distances(points, self.mesh)
         changed = now != was
-        if (changed & (now != self.lifted)).any():
+        if (changed & (now != self.lifted) & (away > SLACK)).any():
             return "changed the other way"
         if (changed & (away > self.height / 0.5 + SLACK)).any():
             return f"{(changed & (away > self.height / 0.5 + SLACK)).sum()} places too far"

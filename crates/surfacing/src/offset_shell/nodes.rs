@@ -523,9 +523,14 @@ impl Solver<'_> {
     /// Whether two corners that are not beside each other belong to faces that meet smoothly all the way between.
     fn is_within_sheet(&self, about: &About<'_>, [a, b]: [usize; 2]) -> bool {
         let beside = (a + 1) % about.count == b || (b + 1) % about.count == a;
+        // Where nothing is offset a face between them may end, as a rounding does in its tip.
+        let is_still = |corner: usize| {
+            about.fan.corners.get(corner).is_some_and(|c| self.faces[c.face].distance == 0.0)
+        };
         let smooth = |from: usize, to: usize| {
             let steps = (to + about.count - from) % about.count;
             (1..=steps).all(|k| self.spoke_kind(about.fan, (from + k) % about.count) != Kind::Sharp)
+                && !(0..=steps).all(|k| is_still((from + k) % about.count))
         };
         !beside && (smooth(a, b) || smooth(b, a))
     }
