@@ -412,14 +412,16 @@ impl<'a> Builder<'a> {
         for wall in &self.walls {
             let next = &self.walls[wall.next];
             let at = self.halves.origin(next.half);
-            let ends = [
-                wall.strip.surface.curve_at_u(wall.strip.surface.domain().0.end),
-                next.strip.surface.curve_at_u(next.strip.surface.domain().0.start),
-            ];
-            if (ends[0].end() - ends[1].end()).norm() > self.of.tolerance.fit {
+            let [own, others] = [(wall, true), (next, false)].map(|(wall, at_end)| {
+                let guide = self.guide(wall.half)?;
+                let d = guide.domain();
+                self.ruling(wall.half, &guide, if at_end { d.end } else { d.start })
+            });
+            let (own, others) = (own?, others?);
+            if (own.way - others.way).norm() * own.reach > self.of.tolerance.fit {
                 sharp.insert(EdgeId(edges.len() as u32));
             }
-            let [curve, _] = ends;
+            let curve = wall.strip.surface.curve_at_u(wall.strip.surface.domain().0.end);
             let tolerance = (curve.end() - shell.vertex(at).point).norm();
             edges.push(Edge { curve: Some(curve), start: at, end: lifted(at), tolerance: 1.01 * tolerance });
         }
