@@ -585,7 +585,16 @@ impl Solver<'_> {
             let Some(normals) = normals else { continue };
             let volume = normals[0].dot(&normals[1].cross(&normals[2]));
             let [a, b, c] = *triangle;
-            let bends: Option<Vec<f64>> = [bend(a, b), bend(b, c), bend(c, a)].into_iter().collect();
+            let pairs = [[a, b], [b, c], [c, a]];
+            // Where two of the faces meet smoothly, both meet the third in the same way.
+            if let Some(k) = pairs.iter().position(|[a, b]| self.meet_smoothly(about, *a, *b))
+                && let [[p, q], [r, s]] = [pairs[(k + 1) % 3], pairs[(k + 2) % 3]]
+                && let (Some(one), Some(other)) = (bend(p, q), bend(r, s))
+                && one != other
+            {
+                return None;
+            }
+            let bends: Option<Vec<f64>> = pairs.into_iter().map(|[a, b]| bend(a, b)).collect();
             let Some(bends) = bends else { continue };
             let alike = bends.iter().all(|b| *b == bends[0]);
             if volume.abs() > LEVEL && (volume > 0.0) != alike {
@@ -593,6 +602,13 @@ impl Solver<'_> {
             }
         }
         Some(length)
+    }
+
+    /// Whether corners beside each other are of faces that meet smoothly there.
+    fn meet_smoothly(&self, about: &About<'_>, a: usize, b: usize) -> bool {
+        let spoke = if (a + 1) % about.count == b { b } else { a };
+        let beside = spoke == b || (b + 1) % about.count == a;
+        beside && ![a, b].iter().any(|c| about.is_outside(*c)) && self.spoke_kind(about.fan, spoke) == Kind::Smooth
     }
 
     /// 1 where a spoke's faces bend outwards, -1 where they bend inwards; `None` for others.
