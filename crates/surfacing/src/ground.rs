@@ -104,6 +104,13 @@ impl Ground {
         self.surface.point(u, v)
     }
 
+    /// A place with its first derivatives.
+    pub(crate) fn moving(&self, at: [f64; 2]) -> (Point3, [Vector3; 2]) {
+        let [u, v] = self.wrapped(at);
+        let (point, du, dv) = self.surface.tangents(u, v);
+        (point, [du, dv])
+    }
+
     /// `None` where the surface has no normal.
     pub(crate) fn place(&self, at: [f64; 2]) -> Option<Place> {
         let [u, v] = self.wrapped(at);

@@ -119,6 +119,14 @@ impl Parallel {
         })
     }
 
+    /// The place with its first derivatives; where nothing is offset, also where the face has no normal.
+    fn moving(&self, uv: [f64; 2]) -> Option<(Point3, [Vector3; 2])> {
+        if self.distance == 0.0 && self.beyond(uv).is_none() {
+            return Some(self.ground.moving(uv));
+        }
+        self.at(uv).map(|p| (p.point, p.rates))
+    }
+
     /// The place, at a pole too, if the face has a normal in the limit.
     pub(super) fn point(&self, uv: [f64; 2]) -> Option<Point3> {
         self.at(uv).map(|p| p.point).or_else(|| self.ground.limit(uv).map(|(p, n)| p + n * self.distance))
@@ -177,11 +185,11 @@ impl Carrier<'_> {
     /// The place at a face's parameters, or at a line's, which stands first.
     fn at(&self, x: [f64; 2]) -> Option<(Point3, [Vector3; 2])> {
         match self {
-            Self::Face(face) => face.at(x).map(|p| (p.point, p.rates)),
+            Self::Face(face) => face.moving(x),
             Self::Line(face, line) => {
                 let (at, rate) = line.moving(x[0]);
-                let p = face.at([at.x, at.y])?;
-                Some((p.point, [p.rates[0] * rate.x + p.rates[1] * rate.y, Vector3::zeros()]))
+                let (point, rates) = face.moving([at.x, at.y])?;
+                Some((point, [rates[0] * rate.x + rates[1] * rate.y, Vector3::zeros()]))
             }
         }
     }
