@@ -52,6 +52,8 @@ struct Wall {
     half: usize,
     next: usize,
     strip: Strip,
+    /// How far it goes, in mm for each mm of its rulings' way.
+    reach: f64,
     /// The piece of the outline that it stands on.
     piece: usize,
 }
@@ -231,9 +233,9 @@ impl<'a> Builder<'a> {
                 };
                 here = made.halves.all[twin].next;
             }
-            let strip = made.strip(half)?;
+            let (strip, reach) = made.strip(half)?;
             made.max_deviation = made.max_deviation.max(strip.max_deviation);
-            walls.push(Wall { half, next: number[&here], strip, piece: made.piece_of(half, pieces)? });
+            walls.push(Wall { half, next: number[&here], strip, reach, piece: made.piece_of(half, pieces)? });
         }
         made.walls = walls;
         Ok(made)
@@ -292,8 +294,8 @@ impl<'a> Builder<'a> {
         Ok(Ruling { foot, at: [p.x, p.y], way, reach: height.abs() / climb })
     }
 
-    /// The wall over a half-edge, from its foot as far as it has to go, or until it folds.
-    fn strip(&self, half: usize) -> Result<Strip, SurfacingError> {
+    /// The wall over a half-edge, from its foot as far as it has to go, or until it folds, and how far that is.
+    fn strip(&self, half: usize) -> Result<(Strip, f64), SurfacingError> {
         let guide = self.guide(half)?;
         let d = guide.domain();
         let mut reach: f64 = 0.0;
@@ -302,16 +304,17 @@ impl<'a> Builder<'a> {
         }
         let (mut fits, mut fails) = (0.0, reach);
         if self.advances(half, &guide, reach)? {
-            return self.laid(half, &guide, reach, None);
+            return Ok((self.laid(half, &guide, reach, None)?, reach));
         }
         for _ in 0..HALVINGS {
             let middle = 0.5 * (fits + fails);
             if self.advances(half, &guide, middle)? { fits = middle } else { fails = middle }
         }
         if let Some((reach, tip)) = self.tip(half, &guide, fits)? {
-            return self.laid(half, &guide, reach, Some(tip));
+            return Ok((self.laid(half, &guide, reach, Some(tip))?, reach));
         }
-        self.laid(half, &guide, UNFOLDED * fits, None)
+        let reach = UNFOLDED * fits;
+        Ok((self.laid(half, &guide, reach, None)?, reach))
     }
 
     /// Whether all along the guide a wall's upper border runs the same way as its foot.
@@ -421,7 +424,10 @@ impl<'a> Builder<'a> {
             if (own.way - others.way).norm() * own.reach > self.of.tolerance.fit {
                 sharp.insert(EdgeId(edges.len() as u32));
             }
-            let curve = wall.strip.surface.curve_at_u(wall.strip.surface.domain().0.end);
+            // As far as the shorter of both goes, by how far it is on either.
+            let whole = wall.strip.surface.curve_at_u(wall.strip.surface.domain().0.end);
+            let length = wall.reach.min(next.reach);
+            let curve = NurbsCurve::line(whole.start(), whole.point(length / wall.reach)).over(Domain::new(0.0, length));
             let tolerance = (curve.end() - shell.vertex(at).point).norm();
             edges.push(Edge { curve: Some(curve), start: at, end: lifted(at), tolerance: 1.01 * tolerance });
         }
@@ -435,13 +441,16 @@ impl<'a> Builder<'a> {
             let (from, to) = if one.forward { (d.start, d.end) } else { (d.end, d.start) };
             let own = self.halves.used(wall.half).pcurve.domain();
             let along = |v: f64| straight_pcurve(own, [from, v], [to, v]);
-            let upright = |u: f64| straight_pcurve(Domain::new(0.0, 1.0), [u, 0.0], [u, 1.0]);
+            let upright = |u: f64, other: usize| {
+                let length = wall.reach.min(self.walls[other].reach);
+                straight_pcurve(Domain::new(0.0, length), [u, 0.0], [u, length / wall.reach])
+            };
             let used = |edge: EdgeId, forward: bool, pcurve: NurbsCurve| OrientedEdge { edge, forward, pcurve };
             let edges = vec![
                 used(one.edge, one.forward, along(0.0)?),
-                used(rung(number), true, upright(d.end)?),
+                used(rung(number), true, upright(d.end, wall.next)?),
                 used(copies[&one.edge], !one.forward, along(1.0)?),
-                used(rung(before[&number]), false, upright(d.start)?),
+                used(rung(before[&number]), false, upright(d.start, before[&number])?),
             ];
             let side = if pieces.len() == 1 { "side".into() } else { format!("side {}", wall.piece + 1) };
             faces.push(Face {
