@@ -465,7 +465,10 @@ impl<'a> Builder<'a> {
             distances[*f] = self.of.region.height;
         }
         let whole = Shell::try_new(vertices, edges, faces)?;
-        let made = put_together(&whole, &distances, &sharp, self.of.tolerance)?;
+        let made = put_together(&whole, &distances, &sharp, self.of.tolerance).map_err(|e| match e.place() {
+            Some(at) => SurfacingError::RaisedFolds { at },
+            None => e,
+        })?;
         Ok((made.shell, self.max_deviation.max(made.max_deviation)))
     }
 }
