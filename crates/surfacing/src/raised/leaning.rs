@@ -15,6 +15,7 @@ use crate::chain::chain;
 use crate::halves::Halves;
 use crate::loops::Outlines;
 use crate::offset_shell::put_together;
+use crate::side::Side;
 use crate::strip::{Along, Cross, Strip, WITH_TANGENTS};
 
 /// How many times the resolution a place brought onto a face may be off it.
@@ -157,31 +158,52 @@ impl Leaning<'_> {
             .filter(|f| made.sources[*f].iter().any(|s| s.input == 0))
             .collect();
         let Some(place) = self.place_inside(pieces)? else { return Ok(None) };
-        let Some(part) = made.part_about(0, number, place, &|i| i == 1) else { return Ok(None) };
-        if part.len() == own.len() {
-            return Ok(None);
-        }
-        let inside: BTreeSet<usize> =
-            own.iter().enumerate().filter(|(_, f)| part.contains(f)).map(|(k, _)| k).collect();
         let all = own.iter().map(|f| made.shell.faces()[*f].clone()).collect();
         let shell = Shell::of_used(made.shell.vertices(), made.shell.edges(), all)?;
-        let on_cutter = |p: &Point3| {
-            let surfaces = cutter.faces().iter().map(|f| closest_on_surface(&f.surface, p).distance);
+        let holds = |k: &usize| {
+            let is_of = made.sources[own[*k]].iter().any(|s| s.input == 0 && s.face == number);
+            is_of && Outlines::of(&shell.faces()[*k]).hold(&place)
+        };
+        let Some(first) = (0..own.len()).find(holds) else { return Ok(None) };
+        let on_cutter = |edge: EdgeId| {
+            let Some(curve) = &shell.edge(edge).curve else { return false };
+            let p = curve.point(curve.domain().at(0.5));
+            let surfaces = cutter.faces().iter().map(|f| closest_on_surface(&f.surface, &p).distance);
             let curves = cutter.edges().iter().filter_map(|e| e.curve.as_ref());
-            let curves = curves.filter(|_| cutter.faces().is_empty()).map(|c| closest_on_curve(c, p).distance);
+            let curves = curves.filter(|_| cutter.faces().is_empty()).map(|c| closest_on_curve(c, &p).distance);
             surfaces.chain(curves).fold(f64::MAX, f64::min) <= self.tolerance.join
         };
-        let mut edges = BTreeSet::new();
+        // On from there over edges inside the outline, to faces that look the same way; the walls of openings do not.
         let halves = Halves::new(&shell);
-        for half in halves.all.iter().filter(|h| inside.contains(&h.face)) {
-            let other = half.twin.map(|t| halves.all[t].face);
-            let Some(curve) = &shell.edge(half.edge).curve else { continue };
-            if other.is_none_or(|f| !inside.contains(&f)) && on_cutter(&curve.point(curve.domain().at(0.5))) {
-                edges.insert(half.edge);
+        let looks = |half: usize| {
+            let used = halves.used(half);
+            let at = used.pcurve.domain().at(0.5);
+            let side = Side::new(&shell.faces()[halves.all[half].face], used, at)?;
+            Some(side.normal.dot(&self.region.toward))
+        };
+        let (mut inside, mut edges, mut open) = (BTreeSet::from([first]), BTreeSet::new(), vec![first]);
+        let mut way = None;
+        while let Some(face) = open.pop() {
+            for half in (0..halves.all.len()).filter(|h| halves.all[*h].face == face) {
+                let one = halves.all[half];
+                way = way.or_else(|| looks(half).map(f64::signum));
+                if on_cutter(one.edge) {
+                    edges.insert(one.edge);
+                    continue;
+                }
+                let Some(twin) = one.twin else { continue };
+                let same_way = looks(twin).zip(way).is_some_and(|(l, way)| l * way * LONGEST > 1.0);
+                if same_way && inside.insert(halves.all[twin].face) {
+                    open.push(halves.all[twin].face);
+                }
             }
         }
-        let drawn: f64 = pieces.iter().map(NurbsCurve::length).sum();
-        Ok((!edges.is_empty() && drawn > 0.0).then_some(Outlined { shell, inside, edges }))
+        // What is cut on both sides, or on neither all round, shuts nothing in.
+        let parts = |e: &EdgeId| {
+            let users = halves.all.iter().filter(|h| h.edge == *e);
+            users.filter(|h| inside.contains(&h.face)).count() == 1
+        };
+        Ok((!edges.is_empty() && edges.iter().all(parts)).then_some(Outlined { shell, inside, edges }))
     }
 
     /// Whether the outline runs with the clock, seen from the outer side of the region.
@@ -228,10 +250,11 @@ impl<'a> Builder<'a> {
         for &half in &feet {
             let mut here = made.halves.all[half].next;
             while !number.contains_key(&here) {
-                let Some(twin) = made.halves.all[here].twin else {
-                    return Err(SurfacingError::OutlineOverEdge { at: made.place(half).into() });
-                };
-                here = made.halves.all[twin].next;
+                // An outline that ends at the border of an opening is cut off there.
+                let twin = made.halves.all[here].twin;
+                let twin = twin.filter(|t| outlined.inside.contains(&made.halves.all[*t].face));
+                let over = || SurfacingError::OutlineOverEdge { at: made.place(here).into() };
+                here = made.halves.all[twin.ok_or_else(over)?].next;
             }
             let (strip, reach) = made.strip(half)?;
             made.max_deviation = made.max_deviation.max(strip.max_deviation);
