@@ -31,7 +31,7 @@ fn raised(
     height: f64,
     sides: RaisedSides,
 ) -> Result<Shell, SurfacingError> {
-    let region = RaisedRegion { outline, toward: Vector3::z(), height, sides };
+    let region = RaisedRegion { outlines: &[outline.to_vec()], toward: Vector3::z(), height, sides };
     raised_region(shell, face, &region, &tolerance()).map(|m| m.0)
 }
 

@@ -158,24 +158,17 @@ impl Construction for RaisedRegion {
             .or_else(middle)
             .ok_or_else(|| Notice::about("face", "this face has no normal; pick another"))?;
         let outlines = surfacing::chains(&context.pieces(&self.outline, "outline")?, &context.tolerance);
-        let mut shell = own.clone();
-        let mut off: f64 = 0.0;
-        for outline in &outlines {
-            let height = if self.goes == Goes::Lifted { height } else { -height };
-            let region = surfacing::RaisedRegion { outline, toward, height, sides };
-            let (made, deviation) =
-                raised_region(&shell, number, &region, &context.tolerance).map_err(|e| {
-                    let slot = match (&e, self.sides) {
-                        (SurfacingError::RaisedFolds { .. }, Sides::Tangent) => "width",
-                        (SurfacingError::RaisedFolds { .. }, Sides::Leaning) => "draft",
-                        (SurfacingError::NoSize { .. } | SurfacingError::Geometry(_), _) => "height",
-                        _ => "outline",
-                    };
-                    Notice::refused(slot, &e)
-                })?;
-            off = off.max(deviation);
-            shell = made;
-        }
+        let signed = if self.goes == Goes::Lifted { height } else { -height };
+        let region = surfacing::RaisedRegion { outlines: &outlines, toward, height: signed, sides };
+        let (shell, off) = raised_region(own, number, &region, &context.tolerance).map_err(|e| {
+            let slot = match (&e, self.sides) {
+                (SurfacingError::RaisedFolds { .. }, Sides::Tangent) => "width",
+                (SurfacingError::RaisedFolds { .. }, Sides::Leaning) => "draft",
+                (SurfacingError::NoSize { .. } | SurfacingError::Geometry(_), _) => "height",
+                _ => "outline",
+            };
+            Notice::refused(slot, &e)
+        })?;
         let mut bodies = Vec::new();
         for body in context.bodies(&self.face, "face")? {
             if !std::ptr::eq(body, of) {

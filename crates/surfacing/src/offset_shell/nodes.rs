@@ -524,9 +524,8 @@ impl Solver<'_> {
     fn is_within_sheet(&self, about: &About<'_>, [a, b]: [usize; 2]) -> bool {
         let beside = (a + 1) % about.count == b || (b + 1) % about.count == a;
         // Where nothing is offset a face between them may end, as a rounding does in its tip.
-        let is_still = |corner: usize| {
-            about.fan.corners.get(corner).is_some_and(|c| self.faces[c.face].distance == 0.0)
-        };
+        let is_still =
+            |corner: usize| about.fan.corners.get(corner).is_some_and(|c| self.faces[c.face].distance == 0.0);
         let smooth = |from: usize, to: usize| {
             let steps = (to + about.count - from) % about.count;
             (1..=steps).all(|k| self.spoke_kind(about.fan, (from + k) % about.count) != Kind::Sharp)
@@ -608,7 +607,9 @@ impl Solver<'_> {
     fn meet_smoothly(&self, about: &About<'_>, a: usize, b: usize) -> bool {
         let spoke = if (a + 1) % about.count == b { b } else { a };
         let beside = spoke == b || (b + 1) % about.count == a;
-        beside && ![a, b].iter().any(|c| about.is_outside(*c)) && self.spoke_kind(about.fan, spoke) == Kind::Smooth
+        beside
+            && ![a, b].iter().any(|c| about.is_outside(*c))
+            && self.spoke_kind(about.fan, spoke) == Kind::Smooth
     }
 
     /// 1 where a spoke's faces bend outwards, -1 where they bend inwards; `None` for others.

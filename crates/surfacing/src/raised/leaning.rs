@@ -4,47 +4,36 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use geometry::{Domain, Frame, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, along_direction, closest_on_curve, closest_on_surface, polygon_area, polygon_holds};
-use topology::{
-    Edge, EdgeId, Face, FaceId, Loop, OrientedEdge, Shell, Vertex, VertexId, imprint, inner_place, join, natural_shell, straight_pcurve,
-};
+use geometry::{Domain, NurbsCurve, Point3, Tolerance, Vector3};
+use topology::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, straight_pcurve};
 
-use super::{RaisedRegion, on_surface};
+use super::RaisedRegion;
+use super::outlined::{Drawn, Outlined, STEEPEST};
 use crate::SurfacingError;
-use crate::chain::chain;
 use crate::halves::Halves;
-use crate::loops::Outlines;
 use crate::offset_shell::put_together;
-use crate::side::Side;
 use crate::strip::{Along, Cross, Strip, WITH_TANGENTS};
 
-/// How many times the resolution a place brought onto a face may be off it.
-const ON_FACE: f64 = 10.0;
-/// Places of each piece at which is looked how long its wall has to be, and how long that may be at most, for each mm of height.
+/// Places of each piece at which is looked how long its wall has to be.
 const LOOKED_AT: usize = 24;
-const LONGEST: f64 = 20.0;
 /// Halvings in which is found up to where a wall does not fold, and the share of that up to which it is made.
 const HALVINGS: usize = 30;
 const UNFOLDED: f64 = 0.98;
 /// Share of the fit tolerance within which rulings have a tip in common.
 const ONE_TIP: f64 = 1e-3;
-/// Places in either direction among which one inside the outline is looked for.
-const GRID: usize = 24;
 
-/// A shell parted along an outline, with the faces inside it and the edges along it.
-struct Outlined {
-    shell: Shell,
-    inside: BTreeSet<usize>,
-    edges: BTreeSet<EdgeId>,
-}
-
-/// What a region is made of.
-pub(super) struct Leaning<'a> {
-    pub(super) shell: &'a Shell,
-    pub(super) face: usize,
-    pub(super) region: &'a RaisedRegion<'a>,
-    pub(super) angle: f64,
-    pub(super) tolerance: &'a Tolerance,
+/// The shell with what lies inside the outlines moved, and the largest deviation of faces.
+///
+/// # Errors
+/// `OutlineOverEdge`, `RaisedFolds`; those of the walls.
+pub(super) fn leaning(
+    drawn: &Drawn<'_>,
+    region: &RaisedRegion<'_>,
+    angle: f64,
+    tolerance: &Tolerance,
+) -> Result<(Shell, f64), SurfacingError> {
+    let outlined = drawn.outlined()?;
+    Walls::new(&outlined, drawn, region, angle, tolerance)?.built()
 }
 
 /// A wall over an edge of the outline, before it is cut.
@@ -55,173 +44,15 @@ struct Wall {
     strip: Strip,
     /// How far it goes, in mm for each mm of its rulings' way.
     reach: f64,
-    /// The piece of the outline that it stands on.
-    piece: usize,
+    /// The number of the piece of the outline that it stands on, if that has several.
+    piece: Option<usize>,
 }
 
-impl Leaning<'_> {
-    pub(super) fn raised(&self) -> Result<(Shell, f64), SurfacingError> {
-        let face = &self.shell.faces()[self.face];
-        let order = chain(self.region.outline, self.tolerance)?;
-        let mut pieces = order.run(self.region.outline);
-        if !order.closed {
-            let (first, last) = (pieces[0].start(), pieces[pieces.len() - 1].end());
-            return Err(SurfacingError::OpenOutline { gap: (first - last).norm(), at: last.into() });
-        }
-        let over = SurfacingError::OutlineOverEdge { at: pieces[0].start().into() };
-        let on_face: Result<Vec<NurbsCurve>, SurfacingError> =
-            pieces.iter().map(|c| on_surface(c, &face.surface, &self.region.toward, self.tolerance)).collect();
-        let within = on_face.and_then(|on_face| {
-            let cutter = Shell::of_curves(&on_face, self.tolerance)?;
-            self.outlined(&pieces, &cutter)
-        });
-        let outlined = match within {
-            Ok(Some(outlined)) => outlined,
-            _ => {
-                // Over several faces: what a tube over the outline cuts out of them.
-                let about = self.outlined(&pieces, &self.tube(&pieces)?)?.ok_or_else(|| over.clone())?;
-                let curves: Vec<NurbsCurve> =
-                    about.edges.iter().filter_map(|e| about.shell.edge(*e).curve.clone()).collect();
-                self.outlined(&pieces, &Shell::of_curves(&curves, self.tolerance)?)?.ok_or(over)?
-            }
-        };
-        // The pieces in the order in which they stand about the region, seen from its outer side.
-        if self.clockwise(&outlined, &pieces)? {
-            pieces.reverse();
-        }
-        Builder::new(self, &outlined, &pieces)?.built()
-    }
-
-    /// The outline drawn out along its direction, beyond all of the shell.
-    fn tube(&self, pieces: &[NurbsCurve]) -> Result<Shell, SurfacingError> {
-        let toward = self.region.toward;
-        let heights: Vec<f64> = self
-            .shell
-            .faces()
-            .iter()
-            .flat_map(|f| f.surface.control_points())
-            .map(|p| p.coords.dot(&toward))
-            .collect();
-        let (low, high) = heights.iter().fold((f64::MAX, f64::MIN), |(a, b), h| (a.min(*h), b.max(*h)));
-        let more = 0.1 * (high - low) + 1.0;
-        let surfaces = pieces.iter().map(|c| {
-            let at = |level: f64| {
-                c.mapped(|p| p + toward * (level - p.coords.dot(&toward)))
-            };
-            let surface = NurbsSurface::ruled(&at(low - more), &at(high + more))?;
-            Ok(natural_shell(Arc::new(surface), "", self.tolerance)?)
-        });
-        let surfaces = surfaces.collect::<Result<Vec<Shell>, SurfacingError>>()?;
-        Ok(join(&surfaces, self.tolerance.join)?.shell)
-    }
-
-    /// Seen along the direction, in a plane.
-    fn frame(&self) -> Result<Frame, SurfacingError> {
-        let at = self.region.outline[0].start();
-        Frame::square_to(at, self.region.toward).ok_or(SurfacingError::OutlineOverEdge { at: at.into() })
-    }
-
-    fn drawn(&self, pieces: &[NurbsCurve]) -> Result<Vec<[f64; 2]>, SurfacingError> {
-        let frame = self.frame()?;
-        let places = pieces.iter().flat_map(|c| c.knots().sampled(6).into_iter().map(|t| c.point(t)));
-        Ok(places.map(|p| frame.coordinates(&p)).map(|p| [p.x, p.y]).collect())
-    }
-
-    /// A place of the face that lies inside the outline, brought there as the outline is, as far from that as any of a grid.
-    fn place_inside(&self, pieces: &[NurbsCurve]) -> Result<Option<[f64; 2]>, SurfacingError> {
-        let face = &self.shell.faces()[self.face];
-        let (frame, drawn) = (self.frame()?, self.drawn(pieces)?);
-        let outlines = Outlines::of(face);
-        let extent = |k: usize| {
-            let (low, high) = drawn.iter().fold((f64::MAX, f64::MIN), |(a, b), p| (a.min(p[k]), b.max(p[k])));
-            Domain::new(low, high)
-        };
-        let [x, y] = [extent(0), extent(1)];
-        let share = |k: usize| (k as f64 + 0.5) / GRID as f64;
-        let places = (0..GRID).flat_map(|i| (0..GRID).map(move |j| [x.at(share(i)), y.at(share(j))]));
-        let away = |p: &[f64; 2]| drawn.iter().map(|q| (q[0] - p[0]).hypot(q[1] - p[1])).fold(f64::MAX, f64::min);
-        let mut inside: Vec<(f64, [f64; 2])> =
-            places.filter(|p| polygon_holds(&drawn, p)).map(|p| (away(&p), p)).collect();
-        inside.sort_by(|a, b| b.0.total_cmp(&a.0));
-        Ok(inside.into_iter().find_map(|(_, [x, y])| {
-            let found = along_direction(&face.surface, &frame.to_space(x, y), &self.region.toward);
-            let on_face = found.distance <= ON_FACE * self.tolerance.resolution && outlines.hold(&found.parameters);
-            on_face.then_some(found.parameters)
-        }))
-    }
-
-    /// The shell parted along a cutter, if that shuts in a part of it about the face.
-    fn outlined(&self, pieces: &[NurbsCurve], cutter: &Shell) -> Result<Option<Outlined>, SurfacingError> {
-        let made = imprint(&[self.shell, cutter], self.tolerance)?;
-        let number = FaceId(self.face as u32);
-        let own: Vec<usize> = (0..made.shell.faces().len())
-            .filter(|f| made.sources[*f].iter().any(|s| s.input == 0))
-            .collect();
-        let Some(place) = self.place_inside(pieces)? else { return Ok(None) };
-        let all = own.iter().map(|f| made.shell.faces()[*f].clone()).collect();
-        let shell = Shell::of_used(made.shell.vertices(), made.shell.edges(), all)?;
-        let holds = |k: &usize| {
-            let is_of = made.sources[own[*k]].iter().any(|s| s.input == 0 && s.face == number);
-            is_of && Outlines::of(&shell.faces()[*k]).hold(&place)
-        };
-        let Some(first) = (0..own.len()).find(holds) else { return Ok(None) };
-        let on_cutter = |edge: EdgeId| {
-            let Some(curve) = &shell.edge(edge).curve else { return false };
-            let p = curve.point(curve.domain().at(0.5));
-            let surfaces = cutter.faces().iter().map(|f| closest_on_surface(&f.surface, &p).distance);
-            let curves = cutter.edges().iter().filter_map(|e| e.curve.as_ref());
-            let curves = curves.filter(|_| cutter.faces().is_empty()).map(|c| closest_on_curve(c, &p).distance);
-            surfaces.chain(curves).fold(f64::MAX, f64::min) <= self.tolerance.join
-        };
-        // On from there over edges inside the outline, to faces that look the same way; the walls of openings do not.
-        let halves = Halves::new(&shell);
-        let looks = |half: usize| {
-            let used = halves.used(half);
-            let at = used.pcurve.domain().at(0.5);
-            let side = Side::new(&shell.faces()[halves.all[half].face], used, at)?;
-            Some(side.normal.dot(&self.region.toward))
-        };
-        let (mut inside, mut edges, mut open) = (BTreeSet::from([first]), BTreeSet::new(), vec![first]);
-        let mut way = None;
-        while let Some(face) = open.pop() {
-            for half in (0..halves.all.len()).filter(|h| halves.all[*h].face == face) {
-                let one = halves.all[half];
-                way = way.or_else(|| looks(half).map(f64::signum));
-                if on_cutter(one.edge) {
-                    edges.insert(one.edge);
-                    continue;
-                }
-                let Some(twin) = one.twin else { continue };
-                let same_way = looks(twin).zip(way).is_some_and(|(l, way)| l * way * LONGEST > 1.0);
-                if same_way && inside.insert(halves.all[twin].face) {
-                    open.push(halves.all[twin].face);
-                }
-            }
-        }
-        // What is cut on both sides, or on neither all round, shuts nothing in.
-        let parts = |e: &EdgeId| {
-            let users = halves.all.iter().filter(|h| h.edge == *e);
-            users.filter(|h| inside.contains(&h.face)).count() == 1
-        };
-        Ok((!edges.is_empty() && edges.iter().all(parts)).then_some(Outlined { shell, inside, edges }))
-    }
-
-    /// Whether the outline runs with the clock, seen from the outer side of the region.
-    fn clockwise(&self, outlined: &Outlined, pieces: &[NurbsCurve]) -> Result<bool, SurfacingError> {
-        let area = polygon_area(&self.drawn(pieces)?);
-        let face = outlined.inside.iter().next().map(|f| &outlined.shell.faces()[*f]);
-        let normal = face.and_then(|f| {
-            let [u, v] = inner_place(f)?;
-            Some(f.surface.normal(u, v)? * if f.reversed { -1.0 } else { 1.0 })
-        });
-        let outer = normal.is_none_or(|n| n.dot(&self.region.toward) > 0.0);
-        Ok((area < 0.0) == outer)
-    }
-}
-
-struct Builder<'a> {
-    of: &'a Leaning<'a>,
+struct Walls<'a> {
     outlined: &'a Outlined,
+    region: &'a RaisedRegion<'a>,
+    angle: f64,
+    tolerance: &'a Tolerance,
     halves: Halves<'a>,
     walls: Vec<Wall>,
     max_deviation: f64,
@@ -236,10 +67,17 @@ struct Ruling {
     reach: f64,
 }
 
-impl<'a> Builder<'a> {
-    fn new(of: &'a Leaning<'a>, outlined: &'a Outlined, pieces: &[NurbsCurve]) -> Result<Self, SurfacingError> {
+impl<'a> Walls<'a> {
+    fn new(
+        outlined: &'a Outlined,
+        drawn: &Drawn<'_>,
+        region: &'a RaisedRegion<'a>,
+        angle: f64,
+        tolerance: &'a Tolerance,
+    ) -> Result<Self, SurfacingError> {
         let halves = Halves::new(&outlined.shell);
-        let mut made = Self { of, outlined, halves, walls: Vec::new(), max_deviation: 0.0 };
+        let mut made =
+            Self { outlined, region, angle, tolerance, halves, walls: Vec::new(), max_deviation: 0.0 };
         let is_foot = |h: &usize| {
             let half = made.halves.all[*h];
             outlined.inside.contains(&half.face) && outlined.edges.contains(&half.edge)
@@ -258,7 +96,10 @@ impl<'a> Builder<'a> {
             }
             let (strip, reach) = made.strip(half)?;
             made.max_deviation = made.max_deviation.max(strip.max_deviation);
-            walls.push(Wall { half, next: number[&here], strip, reach, piece: made.piece_of(half, pieces)? });
+            let [outline, piece] = drawn.piece_of(&made.guide(half)?);
+            // Alone in its outline it needs no number.
+            let piece = (drawn.outlines[outline].len() > 1).then_some(piece);
+            walls.push(Wall { half, next: number[&here], strip, reach, piece });
         }
         made.walls = walls;
         Ok(made)
@@ -266,20 +107,6 @@ impl<'a> Builder<'a> {
 
     fn place(&self, half: usize) -> Point3 {
         self.outlined.shell.vertex(self.halves.origin(half)).point
-    }
-
-    /// The piece of the outline that a half-edge lies on.
-    fn piece_of(&self, half: usize, pieces: &[NurbsCurve]) -> Result<usize, SurfacingError> {
-        let frame = self.of.frame()?;
-        let curve = self.guide(half)?;
-        let flat = |p: &Point3| {
-            let q = frame.coordinates(p);
-            Point3::new(q.x, q.y, 0.0)
-        };
-        let at = flat(&curve.point(curve.domain().at(0.5)));
-        let away = |c: &NurbsCurve| closest_on_curve(&c.mapped(|p| flat(p)), &at).distance;
-        let nearest = pieces.iter().enumerate().min_by(|a, b| away(a.1).total_cmp(&away(b.1)));
-        Ok(nearest.map_or(0, |p| p.0))
     }
 
     /// A half-edge's curve in its own direction.
@@ -305,13 +132,13 @@ impl<'a> Builder<'a> {
         let foot = guide.point(t);
         let normal = face.surface.normal(p.x, p.y).map(|n| if face.reversed { -n } else { n });
         let (Some(along), Some(normal)) = (guide.tangent(t), normal) else { return Err(self.folds(&foot)) };
-        let RaisedRegion { toward, height, .. } = *self.of.region;
+        let RaisedRegion { toward, height, .. } = *self.region;
         // To the outer side, and to the one to which the region goes.
         let up = toward * toward.dot(&normal).signum();
         let into = up.cross(&along).try_normalize(1e-9).ok_or_else(|| self.folds(&foot))?;
-        let way = up * height.signum() + into * self.of.angle.tan();
+        let way = up * height.signum() + into * self.angle.tan();
         let climb = way.dot(&normal) * height.signum();
-        if climb * LONGEST <= 1.0 {
+        if climb <= STEEPEST {
             return Err(SurfacingError::OutlineOverEdge { at: foot.into() });
         }
         Ok(Ruling { foot, at: [p.x, p.y], way, reach: height.abs() / climb })
@@ -350,7 +177,12 @@ impl<'a> Builder<'a> {
     }
 
     /// The tip in which all rulings meet, with how far along them it is, if they do about there.
-    fn tip(&self, half: usize, guide: &NurbsCurve, about: f64) -> Result<Option<(f64, Point3)>, SurfacingError> {
+    fn tip(
+        &self,
+        half: usize,
+        guide: &NurbsCurve,
+        about: f64,
+    ) -> Result<Option<(f64, Point3)>, SurfacingError> {
         let d = guide.domain();
         let at = |s: f64| self.ruling(half, guide, d.at(s));
         let (a, b) = (at(0.0)?, at(0.5)?);
@@ -360,7 +192,7 @@ impl<'a> Builder<'a> {
         let tip = a.foot + a.way * reach;
         for k in 0..=LOOKED_AT {
             let r = at(k as f64 / LOOKED_AT as f64)?;
-            if (r.foot + r.way * reach - tip).norm() > ONE_TIP * self.of.tolerance.fit {
+            if (r.foot + r.way * reach - tip).norm() > ONE_TIP * self.tolerance.fit {
                 return Ok(None);
             }
         }
@@ -394,7 +226,7 @@ impl<'a> Builder<'a> {
             borders,
             folds: &|t| self.folds(&guide.point(t)),
         };
-        along.strip(self.of.tolerance)
+        along.strip(self.tolerance)
     }
 
     /// The shell with its walls, before anything is moved, all at the outline: the region has its own copy of that.
@@ -444,20 +276,21 @@ impl<'a> Builder<'a> {
                 self.ruling(wall.half, &guide, if at_end { d.end } else { d.start })
             });
             let (own, others) = (own?, others?);
-            if (own.way - others.way).norm() * own.reach > self.of.tolerance.fit {
+            if (own.way - others.way).norm() * own.reach > self.tolerance.fit {
                 sharp.insert(EdgeId(edges.len() as u32));
             }
             // As far as the shorter of both goes, by how far it is on either.
             let whole = wall.strip.surface.curve_at_u(wall.strip.surface.domain().0.end);
             let length = wall.reach.min(next.reach);
-            let curve = NurbsCurve::line(whole.start(), whole.point(length / wall.reach)).over(Domain::new(0.0, length));
+            let curve = NurbsCurve::line(whole.start(), whole.point(length / wall.reach))
+                .over(Domain::new(0.0, length));
             let tolerance = (curve.end() - shell.vertex(at).point).norm();
             edges.push(Edge { curve: Some(curve), start: at, end: lifted(at), tolerance: 1.01 * tolerance });
         }
-        let before: BTreeMap<usize, usize> = self.walls.iter().enumerate().map(|(k, w)| (w.next, k)).collect();
+        let before: BTreeMap<usize, usize> =
+            self.walls.iter().enumerate().map(|(k, w)| (w.next, k)).collect();
         let rung = |wall: usize| EdgeId(first_rung + wall as u32);
         let on = shell.faces()[self.halves.all[self.walls[0].half].face].role.clone();
-        let pieces: BTreeSet<usize> = self.walls.iter().map(|w| w.piece).collect();
         for (number, wall) in self.walls.iter().enumerate() {
             let one = self.halves.all[wall.half];
             let d = wall.strip.surface.domain().0;
@@ -468,14 +301,15 @@ impl<'a> Builder<'a> {
                 let length = wall.reach.min(self.walls[other].reach);
                 straight_pcurve(Domain::new(0.0, length), [u, 0.0], [u, length / wall.reach])
             };
-            let used = |edge: EdgeId, forward: bool, pcurve: NurbsCurve| OrientedEdge { edge, forward, pcurve };
+            let used =
+                |edge: EdgeId, forward: bool, pcurve: NurbsCurve| OrientedEdge { edge, forward, pcurve };
             let edges = vec![
                 used(one.edge, one.forward, along(0.0)?),
                 used(rung(number), true, upright(d.end, wall.next)?),
                 used(copies[&one.edge], !one.forward, along(1.0)?),
                 used(rung(before[&number]), false, upright(d.start, before[&number])?),
             ];
-            let side = if pieces.len() == 1 { "side".into() } else { format!("side {}", wall.piece + 1) };
+            let side = wall.piece.map_or_else(|| "side".into(), |k| format!("side {}", k + 1));
             faces.push(Face {
                 surface: Arc::new(wall.strip.surface.clone()),
                 loops: vec![Loop { edges }],
@@ -485,10 +319,10 @@ impl<'a> Builder<'a> {
         }
         let mut distances = vec![0.0; faces.len()];
         for f in &self.outlined.inside {
-            distances[*f] = self.of.region.height;
+            distances[*f] = self.region.height;
         }
         let whole = Shell::try_new(vertices, edges, faces)?;
-        let made = put_together(&whole, &distances, &sharp, self.of.tolerance).map_err(|e| match e.place() {
+        let made = put_together(&whole, &distances, &sharp, self.tolerance).map_err(|e| match e.place() {
             Some(at) => SurfacingError::RaisedFolds { at },
             None => e,
         })?;

@@ -1,6 +1,7 @@
 //! Raised regions: the inside of an outline on faces lifted or sunk, with sides between.
 
 mod leaning;
+mod outlined;
 mod tangent;
 
 use geometry::{Elementary, NurbsCurve, NurbsSurface, Tolerance, Vector3, closest_within};
@@ -8,6 +9,9 @@ use topology::Shell;
 
 use crate::SurfacingError;
 use crate::projected_curve::{Toward, projected_curve};
+use leaning::leaning;
+use outlined::Drawn;
+use tangent::Tangent;
 
 /// How the sides of a raised region stand.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -21,8 +25,9 @@ pub enum RaisedSides {
 /// A region of a face that is lifted or sunk.
 #[derive(Debug, Clone, Copy)]
 pub struct RaisedRegion<'a> {
-    /// Its closed outline, in any order; brought onto the face along `toward`.
-    pub outline: &'a [NurbsCurve],
+    /// The pieces of each of its closed outlines, in any order; brought onto the face along `toward`. Those inside others bound
+    /// openings, if its sides lean.
+    pub outlines: &'a [Vec<NurbsCurve>],
     /// The direction against which sides lean, of length 1; either way round.
     pub toward: Vector3,
     /// How far it is lifted along the face's normals, below 0 how far it is sunk, in millimetres.
@@ -31,11 +36,11 @@ pub struct RaisedRegion<'a> {
     pub sides: RaisedSides,
 }
 
-/// The shell with a region of one of its faces raised, and the largest distance of its sides and top from the true ones.
+/// The shell with a region raised, and the largest distance of its sides and top from the true ones. The region begins on a face; where
+/// its sides lean it goes on over all those beside it that the outline runs over and that look the same way.
 ///
 /// # Errors
-/// `OutlineOverEdge`; `NoSize` without a height; `RaisedFolds` where sides have no room; those of [`chain`] and
-/// [`offset_surface`].
+/// `OutlineOverEdge`, `OpenOutline`; `NoSize` without a height; `RaisedFolds` where sides have no room.
 pub fn raised_region(
     shell: &Shell,
     face: usize,
@@ -46,8 +51,18 @@ pub fn raised_region(
         return Err(SurfacingError::NoSize { size: region.height });
     }
     match region.sides {
-        RaisedSides::Leaning(angle) => leaning::Leaning { shell, face, region, angle, tolerance }.raised(),
-        RaisedSides::Tangent(width) => tangent::Tangent::new(shell, face, region, width, tolerance)?.built(),
+        RaisedSides::Leaning(angle) => {
+            let drawn = Drawn::new(shell, face, region.outlines, region.toward, tolerance)?;
+            leaning(&drawn, region, angle, tolerance)
+        }
+        RaisedSides::Tangent(width) => {
+            let mut made = (shell.clone(), 0.0);
+            for outline in region.outlines {
+                let next = Tangent::new(&made.0, face, outline, region, width, tolerance)?.built()?;
+                made = (next.0, next.1.max(made.1));
+            }
+            Ok(made)
+        }
     }
 }
 

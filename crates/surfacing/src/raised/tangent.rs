@@ -4,8 +4,13 @@
 
 use std::sync::Arc;
 
-use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, nearby_on_surface, offset_surface, polygon_area};
-use topology::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, face_extent, pcurve_on, straight_pcurve};
+use geometry::{
+    Domain, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, nearby_on_surface, offset_surface,
+    polygon_area,
+};
+use topology::{
+    Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, face_extent, pcurve_on, straight_pcurve,
+};
 
 use super::{RaisedRegion, on_surface};
 use crate::SurfacingError;
@@ -44,13 +49,14 @@ impl<'a> Tangent<'a> {
     pub(super) fn new(
         shell: &'a Shell,
         number: usize,
+        outline: &[NurbsCurve],
         region: &'a RaisedRegion<'a>,
         width: f64,
         tolerance: &'a Tolerance,
     ) -> Result<Self, SurfacingError> {
         let face = &shell.faces()[number];
-        let order = chain(region.outline, tolerance)?;
-        let mut pieces = order.run(region.outline);
+        let order = chain(outline, tolerance)?;
+        let mut pieces = order.run(outline);
         if !order.closed {
             let (first, last) = (pieces[0].start(), pieces[pieces.len() - 1].end());
             return Err(SurfacingError::OpenOutline { gap: (first - last).norm(), at: last.into() });
@@ -231,4 +237,3 @@ impl<'a> Tangent<'a> {
         Ok((Shell::of_used(&vertices, &edges, faces)?, max_deviation))
     }
 }
-
