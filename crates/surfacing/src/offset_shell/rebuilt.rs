@@ -357,7 +357,8 @@ impl Rebuilding<'_> {
         let solver = Solver { web, faces: &fitted, lines, near: Some((&self.nodes, &runs)), tolerance };
         let nodes = solver.nodes().map_err(open)?;
         let runs = runs_of(&solver, &nodes)?;
-        let made = Assembly::new(&solver, &nodes).made(&runs)?;
+        let still = faces.iter().map(|f| f.distance == 0.0).collect();
+        let made = Assembly::new(&solver, &nodes, still).made(&runs)?;
         for (face, f) in made.shell.faces().iter().zip(&made.of) {
             still_unfolded(face, &faces[*f])?;
         }
@@ -532,6 +533,8 @@ fn goes_on((curve, _): &Imaged) -> bool {
 struct Assembly<'a> {
     solver: &'a Solver<'a>,
     nodes: &'a Nodes,
+    /// Which faces are not moved at all.
+    still: Vec<bool>,
     edges: Vec<Edge>,
     /// The use of its edge by each half-edge's face.
     uses: BTreeMap<usize, OrientedEdge>,
@@ -542,10 +545,11 @@ struct Assembly<'a> {
 }
 
 impl<'a> Assembly<'a> {
-    fn new(solver: &'a Solver<'a>, nodes: &'a Nodes) -> Self {
+    fn new(solver: &'a Solver<'a>, nodes: &'a Nodes, still: Vec<bool>) -> Self {
         Self {
             solver,
             nodes,
+            still,
             edges: Vec::new(),
             uses: BTreeMap::new(),
             diagonals: Vec::new(),
@@ -666,6 +670,24 @@ impl<'a> Assembly<'a> {
         Ok(())
     }
 
+    /// The source's own curve of an edge of which nothing changes.
+    fn unchanged(&self, half: usize, ends: [&End; 2], [from, to]: [f64; 2]) -> Option<NurbsCurve> {
+        let web = self.solver.web;
+        let beside = std::iter::once(half).chain(web.twin(half));
+        let curve = web.shell().edge(web.halves.all[half].edge).curve.as_ref()?;
+        let d = curve.domain();
+        let same = |a: f64, b: f64| (a - b).abs() <= SAME_LINE * d.length();
+        let near = |end: &End, p: Point3| {
+            (self.nodes.points[end.node] - p).norm() <= self.solver.tolerance.resolution
+        };
+        let unchanged = beside.into_iter().all(|h| self.still[web.face(h)])
+            && same(from, d.start)
+            && same(to, d.end)
+            && near(ends[0], curve.start())
+            && near(ends[1], curve.end());
+        unchanged.then(|| curve.clone())
+    }
+
     /// An edge that goes with its face.
     fn line(&mut self, half: usize, line: &NurbsCurve) -> Result<(), SurfacingError> {
         let web = self.solver.web;
@@ -675,8 +697,12 @@ impl<'a> Assembly<'a> {
         let [a, b] = if forward { ends } else { [ends[1], ends[0]] };
         let (from, to) = a.t.zip(b.t).filter(|(a, b)| a < b).ok_or_else(lost)?;
         let part = line.part(from, to);
-        let surface = &self.solver.faces[web.face(half)].ground.surface;
-        let (curve, _) = curve_on(surface, &part, self.solver.tolerance)?;
+        let curve = match self.unchanged(half, [&a, &b], [from, to]) {
+            Some(curve) => curve,
+            None => {
+                curve_on(&self.solver.faces[web.face(half)].ground.surface, &part, self.solver.tolerance)?.0
+            }
+        };
         let edge = self.put(Some(curve.clone()), [a.node, b.node]);
         self.uses.insert(half, OrientedEdge { edge, forward, pcurve: part });
         match web.twin(half) {

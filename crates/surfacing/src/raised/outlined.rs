@@ -7,7 +7,7 @@ use geometry::{
     Domain, Frame, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, along_direction, closest_on_curve,
     closest_on_surface, polygon_area, polygon_holds,
 };
-use topology::{EdgeId, FaceId, Shell, imprint, inner_place, join, natural_shell};
+use topology::{EdgeId, FaceId, Shell, imprint, inner_place, join, natural_shell, pcurve_on};
 
 use super::on_surface;
 use crate::SurfacingError;
@@ -94,7 +94,10 @@ impl<'a> Drawn<'a> {
         let face = &self.shell.faces()[self.face];
         let on_face = self.pieces().map(|c| on_surface(c, &face.surface, &self.toward, self.tolerance));
         let on_face: Result<Vec<NurbsCurve>, SurfacingError> = on_face.collect();
-        let within = on_face.and_then(|on_face| self.parted_by(&Shell::of_curves(&on_face, self.tolerance)?));
+        let within = on_face.and_then(|on_face| {
+            let outlined = self.parted_by(&Shell::of_curves(&on_face, self.tolerance)?)?;
+            self.as_drawn(outlined, &on_face)
+        });
         within.or_else(|_| {
             // Over several faces: what tubes over the outlines cut out of them.
             let about = self.parted_by(&self.tubes()?)?;
@@ -102,6 +105,40 @@ impl<'a> Drawn<'a> {
                 about.edges.iter().filter_map(|e| about.shell.edge(*e).curve.clone()).collect();
             self.parted_by(&Shell::of_curves(&curves, self.tolerance)?)
         })
+    }
+
+    /// The same with edges that are whole pieces of the outlines just as those are, not fitted to them.
+    fn as_drawn(&self, outlined: Outlined, pieces: &[NurbsCurve]) -> Result<Outlined, SurfacingError> {
+        let mut edges = outlined.shell.edges().to_vec();
+        let mut faces = outlined.shell.faces().to_vec();
+        for id in &outlined.edges {
+            let edge = &mut edges[id.index()];
+            let Some(curve) = &edge.curve else { continue };
+            let (d, join) = (curve.domain(), self.tolerance.join);
+            let (middle, along) = (curve.point(d.at(0.5)), curve.velocity(d.at(0.5)));
+            let near = |p: Point3, q: Point3| (p - q).norm() <= join;
+            let piece = pieces.iter().find_map(|piece| {
+                let foot = closest_on_curve(piece, &middle);
+                let forward = piece.velocity(foot.parameter).dot(&along) > 0.0;
+                let piece = if forward { piece.clone() } else { piece.reversed() };
+                let fits = near(piece.start(), curve.start()) && near(piece.end(), curve.end());
+                (foot.distance <= join && fits).then_some(piece)
+            });
+            let Some(piece) = piece else { continue };
+            for face in &mut faces {
+                for used in face.loops.iter_mut().flat_map(|l| &mut l.edges).filter(|u| u.edge == *id) {
+                    used.pcurve = pcurve_on(&piece, &face.surface, self.tolerance)?;
+                }
+            }
+            edge.curve = Some(piece);
+        }
+        let mut vertices = outlined.shell.vertices().to_vec();
+        for edge in outlined.edges.iter().map(|e| &edges[e.index()]) {
+            let Some(curve) = &edge.curve else { continue };
+            vertices[edge.start.index()].point = curve.start();
+            vertices[edge.end.index()].point = curve.end();
+        }
+        Ok(Outlined { shell: Shell::try_new(vertices, edges, faces)?, ..outlined })
     }
 
     fn pieces(&self) -> impl Iterator<Item = &NurbsCurve> {
