@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use geometry::{
     Domain, Frame, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, along_direction, closest_on_curve,
-    closest_on_surface, polygon_area, polygon_holds,
+    closest_on_surface, nearby_on_surface, polygon_area, polygon_holds,
 };
 use topology::{EdgeId, FaceId, Shell, imprint, inner_place, join, natural_shell, pcurve_on};
 
@@ -15,6 +15,7 @@ use crate::chain::chain;
 use crate::halves::Halves;
 use crate::loops::Outlines;
 use crate::side::Side;
+use crate::strip::{followed, images_follow};
 
 /// How many times the resolution a place brought onto a face may be off it.
 const ON_FACE: f64 = 10.0;
@@ -127,7 +128,7 @@ impl<'a> Drawn<'a> {
             let Some(piece) = piece else { continue };
             for face in &mut faces {
                 for used in face.loops.iter_mut().flat_map(|l| &mut l.edges).filter(|u| u.edge == *id) {
-                    used.pcurve = pcurve_on(&piece, &face.surface, self.tolerance)?;
+                    used.pcurve = self.image(&piece, &face.surface)?;
                 }
             }
             edge.curve = Some(piece);
@@ -139,6 +140,18 @@ impl<'a> Drawn<'a> {
             vertices[edge.end.index()].point = curve.end();
         }
         Ok(Outlined { shell: Shell::try_new(vertices, edges, faces)?, ..outlined })
+    }
+
+    /// The image of a curve that lies on a surface, in its own form where that is exact.
+    fn image(&self, curve: &NurbsCurve, surface: &NurbsSurface) -> Result<NurbsCurve, SurfacingError> {
+        let about = pcurve_on(curve, surface, self.tolerance)?;
+        let at = |t: f64| {
+            let near = about.point(t);
+            let found = nearby_on_surface(surface, &curve.point(t), [near.x, near.y], self.tolerance.join);
+            Ok(found.map_or([near.x, near.y], |f| f.parameters))
+        };
+        let point = |[u, v]: [f64; 2]| surface.point(u, v);
+        followed(curve, &at, &point, images_follow(&curve.start(), self.tolerance))
     }
 
     fn pieces(&self) -> impl Iterator<Item = &NurbsCurve> {
