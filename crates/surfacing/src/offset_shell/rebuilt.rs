@@ -425,7 +425,8 @@ fn fitted_to(
     // Where it folds beyond the face's edges is of no concern.
     let along_normal = if face.reversed { -parallel.distance } else { parallel.distance };
     let (mut surface, deviation) = offset_of(&face_surface(&own, part), along_normal, None, tolerance)?;
-    for side in tips(ground) {
+    // A tip that is not moved has not opened, however its edges are rounded there.
+    for side in tips(ground).filter(|_| parallel.distance != 0.0) {
         let axis = usize::from(!side.is_u());
         let (end, beyond) = if side.is_start() {
             (whole[axis].start, whole[axis].start - extent[axis].start)
