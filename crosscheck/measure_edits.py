@@ -1,7 +1,7 @@
 """Faces changed on random solids (taken away again, raised, swapped), judged by volumes and sampled distances, which share no code
 with the product.
 
-Use: measure_edits.py PROGRAM [--seed N] [--count N] [--kinds a,b] [--families a,b] [--keep FOLDER]
+Use: measure_edits.py PROGRAM [--seed N] [--count N] [--kinds removed,raised,swapped] [--families a,b] [--keep FOLDER]
 It takes minutes and is run by hand, as `measure_walls.py` is, whose tools it takes.
 
 What was put onto a solid (fillets, chamfers, a region, another body) and is taken away by Remove faces has to leave the solid as
@@ -17,8 +17,8 @@ from pathlib import Path
 
 import igl
 import numpy as np
-from measure_fillets import FAMILIES, Edges, outline, ring
-from measure_walls import Built, distances, inside, of, places_in, step
+from measure_fillets import FAMILIES, outline, ring
+from measure_walls import Built, distances, inside, of, step
 from scipy.spatial import cKDTree
 from shapely import Point, Polygon, contains_xy
 
@@ -149,6 +149,10 @@ def raised(program, folder, name, steps, source, rng, tally):
     told(about, made, region.judge(made, rounding) if made.mesh is not None else "", tally)
 
 
+def corner_room(rounding):
+    return rounding + 2 * SLACK
+
+
 class Region:
     """What a region over an outline has to hold, by heights over the skin along the drawing's normal."""
 
@@ -211,13 +215,20 @@ class Region:
         rise = (points[:, [self.axis]] - self.feet[near, 0]) * side
         allowed = np.linalg.norm(flat[:, None] - self.places[near], axis=2) * np.sign(off)[:, None]
         lean = math.tan(self.draft)
+        # At corners that turn in, planes go on beyond what is nearest.
+        beside = np.zeros(PLACES, bool)
+        corners = np.array(self.shape.exterior.coords[:-1])
+        before, after = np.roll(corners, 1, axis=0), np.roll(corners, -1, axis=0)
+        turns = np.cross(corners - before, after - corners) * (1 if self.shape.exterior.is_ccw else -1)
+        if lean > 0 and (turns < 0).any():
+            beside = cKDTree(corners[turns < 0]).query(flat)[0] < 3 * lean * self.height + corner_room(rounding)
         if lean > 0:
             within = (allowed - lean * rise).min(axis=1)
         else:
             within = off - lean * rise[:, 0]
         free = was != self.lifted
         corner = rounding + 0.05 * self.height + SLACK
-        must = free & (away < self.height - SLACK) & (away > SLACK) & (within > corner) & (off > corner)
+        must = free & ~beside & (away < self.height - SLACK) & (away > SLACK) & (within > corner) & (off > corner)
         if self.draft >= 0 and (must & ~changed).any():
             return f"{(must & ~changed).sum()} of {must.sum()} places missing"
         never = changed & (away > SLACK) & (within < -corner - (0 if lean >= 0 else 0.6 * abs(lean) * self.height))
@@ -258,7 +269,6 @@ def swapped(program, folder, name, steps, source, rng, tally):
     tally["asked"] += 1
     wrong = ""
     if made.mesh is not None:
-        roof = Built(program, [*steps, *more], folder, name + "_roof", "glb", chord=CHORD)
         wrong = judge_swapped(source, made, level, move, up)
     told(f"{name} {kind} {face['name']} moved by {move:.2f} of {high[2] - low[2]:.1f}", made, wrong, tally)
 

@@ -42,8 +42,8 @@ impl SurfaceSide {
     }
 }
 
-/// The surface made longer beyond a border so that it reaches at least about `length` mm farther everywhere along it; beside a pole
-/// at the border's end, at which nothing moves, in the half away from that. What was there before keeps its parameters.
+/// The surface made longer beyond a border so that it reaches at least about `length` mm farther everywhere along it; what was
+/// there before keeps its parameters.
 ///
 /// # Errors
 /// `NoDirection` where it cannot go on: at a pole, at a border that closes on the other one, or where a rational surface's
@@ -57,17 +57,40 @@ pub fn extended_surface(
     length: f64,
     how: GoesOn,
 ) -> Result<NurbsSurface, GeometryError> {
+    extended(surface, side, length, how, false)
+}
+
+/// The same where the border may end at a pole, at which nothing moves: it reaches so far in the half away from that.
+///
+/// # Errors
+/// Those of [`extended_surface`].
+pub fn extended_beside_poles(
+    surface: &NurbsSurface,
+    side: SurfaceSide,
+    length: f64,
+    how: GoesOn,
+) -> Result<NurbsSurface, GeometryError> {
+    extended(surface, side, length, how, true)
+}
+
+fn extended(
+    surface: &NurbsSurface,
+    side: SurfaceSide,
+    length: f64,
+    how: GoesOn,
+    beside_poles: bool,
+) -> Result<NurbsSurface, GeometryError> {
     check_work();
     if !side.is_u() {
         let as_u = if side.is_start() { SurfaceSide::UStart } else { SurfaceSide::UEnd };
-        return Ok(extended_surface(&surface.transposed(), as_u, length, how)?.transposed());
+        return Ok(extended(&surface.transposed(), as_u, length, how, beside_poles)?.transposed());
     }
     let columns = surface.columns();
     let d = surface.domain().0;
     let columns: Vec<NurbsCurve> =
         if side.is_start() { columns.iter().map(NurbsCurve::reversed).collect() } else { columns };
     let border = if side.is_start() { d.start } else { d.end };
-    let slowest = slowest(surface, border, size_of(surface));
+    let slowest = slowest(surface, border, beside_poles);
     let at = surface.point(border, surface.domain().1.at(0.5));
     let stuck = GeometryError::NoDirection { at: at.into() };
     let size = surface.control_points().iter().map(|p| (p - at).norm()).fold(0.0, f64::max);
@@ -97,19 +120,16 @@ pub fn extended_surface(
     NurbsSurface::from_homogeneous(along.clone(), surface.knots_v().clone(), rows.collect())
 }
 
-/// The smallest speed along u on a border, without the halves of it that end at poles.
-fn slowest(surface: &NurbsSurface, border: f64, size: f64) -> f64 {
+/// The smallest speed along u on a border, perhaps without the halves of it that end at poles.
+fn slowest(surface: &NurbsSurface, border: f64, beside_poles: bool) -> f64 {
     let v = surface.domain().1;
-    let at_pole = |v: f64| surface.curve_at_v(v).is_point(1e-9 * size);
+    let points = surface.control_points();
+    let size = points.iter().map(|p| (p - points[0]).norm()).fold(0.0, f64::max);
+    let at_pole = |v: f64| beside_poles && surface.curve_at_v(v).is_point(1e-9 * size);
     let from = if at_pole(v.start) { v.at(0.5) } else { v.start };
     let to = if at_pole(v.end) { v.at(0.5) } else { v.end };
     let places = surface.knots_v().sampled(4).into_iter().filter(|v| (from..=to).contains(v)).chain([from]);
     places.map(|v| surface.tangents(border, v).1.norm()).fold(f64::MAX, f64::min)
-}
-
-fn size_of(surface: &NurbsSurface) -> f64 {
-    let points = surface.control_points();
-    points.iter().map(|p| (p - points[0]).norm()).fold(0.0, f64::max)
 }
 
 /// A curve that goes on along its last tangent to the parameter `end`.

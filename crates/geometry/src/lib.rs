@@ -67,7 +67,7 @@ pub use domain::Domain;
 pub use elementary::Elementary;
 pub use error::GeometryError;
 pub use extend::{extended, extended_to, with_end_at};
-pub use extend_surface::{GoesOn, SurfaceSide, extended_surface};
+pub use extend_surface::{GoesOn, SurfaceSide, extended_beside_poles, extended_surface};
 pub use facets::Facets;
 pub use fair::{Demand, Fair, Fairness, Region};
 pub use fit::{Fitted, fit_chain, fit_function, fit_functions, fit_points};

@@ -2,13 +2,19 @@
 
 use std::sync::Arc;
 
-use geometry::{Domain, GoesOn, NurbsSurface, Point3, SurfaceSide, Vector3, extended_surface};
+use geometry::{
+    Domain, GeometryError, GoesOn, NurbsSurface, Point3, SurfaceSide, Vector3, extended_beside_poles,
+    extended_surface,
+};
 use topology::Face;
 
 /// Shares of what is asked for by which a surface is made longer, the first that it can.
 const SHARES: [f64; 6] = [1.0, 0.7, 0.5, 0.35, 0.2, 0.1];
 /// Area per parameter, as a share of what the longer of its sides squared is, below which a surface has no normal.
 const POLE: f64 = 1e-12;
+
+/// How a surface is made longer.
+type Extended = fn(&NurbsSurface, SurfaceSide, f64, GoesOn) -> Result<NurbsSurface, GeometryError>;
 
 /// A face's surface, longer where it can be; where it closes it goes round.
 #[derive(Clone)]
@@ -30,6 +36,15 @@ pub(crate) struct Place {
 impl Ground {
     /// The ground of a face, by `margin` mm longer over its borders.
     pub(crate) fn new(face: &Face, margin: f64) -> Self {
+        Self::longer(face, margin, extended_surface)
+    }
+
+    /// The same, also longer over borders that end at a pole.
+    pub(crate) fn beside_poles(face: &Face, margin: f64) -> Self {
+        Self::longer(face, margin, extended_beside_poles)
+    }
+
+    fn longer(face: &Face, margin: f64, extended: Extended) -> Self {
         let closed = face.surface.closes(1e-9);
         let mut surface = Arc::clone(&face.surface);
         for sides in [[SurfaceSide::UStart, SurfaceSide::UEnd], [SurfaceSide::VStart, SurfaceSide::VEnd]] {
@@ -37,7 +52,7 @@ impl Ground {
                 continue;
             }
             let longer = |surface: &NurbsSurface, side, share: f64| {
-                extended_surface(surface, side, share * margin, GoesOn::Naturally).ok()
+                extended(surface, side, share * margin, GoesOn::Naturally).ok()
             };
             // What an arc is made longer by at one end it cannot be at the other: both as far as both can.
             let both = |share: &f64| longer(&longer(&surface, sides[0], *share)?, sides[1], *share);

@@ -97,9 +97,10 @@ pub fn swapped(
             return Ok(body.whole());
         }
     }
-    // Over a seam or a pole a face's edges have no single image: there all of the surface is cut.
+    // Over a seam or a pole a face's edges have no single image, and towards one they are not well known: there everything is cut.
     let closes = new.surface.closes(tolerance.resolution).contains(&true);
-    if !closes && tips(&new.surface).next().is_none() {
+    let has_tip = |surface: &NurbsSurface| tips(surface).next().is_some();
+    if !closes && !has_tip(&new.surface) && !left.faces().iter().any(|f| has_tip(&f.surface)) {
         return Err(missing(&left, &open, new));
     }
     let filler =

@@ -75,7 +75,7 @@ impl Construction for RaisedRegion {
                     "face",
                     "Face",
                     &["surface", "solid"],
-                    "The face, of a surface or a solid.",
+                    "The face, or one of those that the outline lies over.",
                 )
                 .one_face()
                 .uncovers(),
@@ -83,7 +83,7 @@ impl Construction for RaisedRegion {
                     "outline",
                     "Outline",
                     &["curve"],
-                    "Closed curves, on the face or above it.",
+                    "Closed curves, on the face or above it; those inside others bound openings.",
                 ),
             ],
             values: vec![

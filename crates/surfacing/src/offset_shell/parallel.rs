@@ -42,7 +42,9 @@ pub(super) struct Placed {
 impl Parallel {
     /// A face at a distance, by `margin` mm longer over its borders.
     pub(super) fn new(face: &Face, margin: f64, distance: f64) -> Self {
-        let ground = Ground::new(face, margin);
+        // What is moved meets its neighbours beyond its borders, those that end at a tip too.
+        let ground =
+            if distance == 0.0 { Ground::new(face, margin) } else { Ground::beside_poles(face, margin) };
         let mut bounds = ground.bounds();
         let tips: Vec<SurfaceSide> = tips(&ground.surface).collect();
         for side in &tips {

@@ -170,7 +170,7 @@ impl<'a> Drawn<'a> {
             .iter()
             .enumerate()
             .flat_map(|(o, pieces)| pieces.iter().enumerate().map(move |(k, c)| ([o, k], c)));
-        let away = |c: &NurbsCurve| closest_on_curve(&c.mapped(|p| flat(&p)), &at).distance;
+        let away = |c: &NurbsCurve| closest_on_curve(&c.mapped(flat), &at).distance;
         let nearest = numbered.map(|(at, c)| (away(c), at)).min_by(|a, b| a.0.total_cmp(&b.0));
         nearest.map_or([0, 0], |n| n.1)
     }
