@@ -53,6 +53,8 @@ struct Walls<'a> {
     region: &'a RaisedRegion<'a>,
     angle: f64,
     tolerance: &'a Tolerance,
+    /// The role of the face that the region begins on.
+    on: &'a str,
     halves: Halves<'a>,
     walls: Vec<Wall>,
     max_deviation: f64,
@@ -70,14 +72,14 @@ struct Ruling {
 impl<'a> Walls<'a> {
     fn new(
         outlined: &'a Outlined,
-        drawn: &Drawn<'_>,
+        drawn: &'a Drawn<'_>,
         region: &'a RaisedRegion<'a>,
         angle: f64,
         tolerance: &'a Tolerance,
     ) -> Result<Self, SurfacingError> {
-        let halves = Halves::new(&outlined.shell);
+        let (halves, on) = (Halves::new(&outlined.shell), drawn.role());
         let mut made =
-            Self { outlined, region, angle, tolerance, halves, walls: Vec::new(), max_deviation: 0.0 };
+            Self { outlined, region, angle, tolerance, on, halves, walls: Vec::new(), max_deviation: 0.0 };
         let is_foot = |h: &usize| {
             let half = made.halves.all[*h];
             outlined.inside.contains(&half.face) && outlined.edges.contains(&half.edge)
@@ -229,94 +231,12 @@ impl<'a> Walls<'a> {
         along.strip(self.tolerance)
     }
 
-    /// The shell with its walls, before anything is moved, all at the outline: the region has its own copy of that.
+    /// The shell with its walls and the region moved, and the largest deviation of faces.
     fn built(&self) -> Result<(Shell, f64), SurfacingError> {
-        let shell = &self.outlined.shell;
-        let mut vertices: Vec<Vertex> = shell.vertices().to_vec();
-        let mut edges: Vec<Edge> = shell.edges().to_vec();
-        let mut lid_of: BTreeMap<VertexId, VertexId> = BTreeMap::new();
-        for wall in &self.walls {
-            let at = self.halves.origin(wall.half);
-            lid_of.entry(at).or_insert_with(|| {
-                vertices.push(shell.vertex(at).clone());
-                VertexId(vertices.len() as u32 - 1)
-            });
-        }
-        let lifted = |v: VertexId| lid_of.get(&v).copied().unwrap_or(v);
-        // Edges inside the region end at its copy of the outline, which is made of edges of its own.
-        let mut copies: BTreeMap<EdgeId, EdgeId> = BTreeMap::new();
-        let region_edges = |f: &usize| shell.faces()[*f].loops.iter().flat_map(|l| &l.edges).map(|u| u.edge);
-        for id in self.outlined.inside.iter().flat_map(region_edges).collect::<BTreeSet<EdgeId>>() {
-            let edge = shell.edge(id);
-            let moved = Edge { start: lifted(edge.start), end: lifted(edge.end), ..edge.clone() };
-            if self.outlined.edges.contains(&id) {
-                edges.push(moved);
-                copies.insert(id, EdgeId(edges.len() as u32 - 1));
-            } else {
-                edges[id.index()] = moved;
-            }
-        }
-        let mut faces: Vec<Face> = shell.faces().to_vec();
-        for f in &self.outlined.inside {
-            let face = &mut faces[*f];
-            face.role = format!("region on {}", face.role);
-            for used in face.loops.iter_mut().flat_map(|l| &mut l.edges) {
-                used.edge = copies.get(&used.edge).copied().unwrap_or(used.edge);
-            }
-        }
-        // From the foot to the region, where a wall ends.
-        let first_rung = edges.len() as u32;
-        let mut sharp = BTreeSet::new();
-        for wall in &self.walls {
-            let next = &self.walls[wall.next];
-            let at = self.halves.origin(next.half);
-            let [own, others] = [(wall, true), (next, false)].map(|(wall, at_end)| {
-                let guide = self.guide(wall.half)?;
-                let d = guide.domain();
-                self.ruling(wall.half, &guide, if at_end { d.end } else { d.start })
-            });
-            let (own, others) = (own?, others?);
-            if (own.way - others.way).norm() * own.reach > self.tolerance.fit {
-                sharp.insert(EdgeId(edges.len() as u32));
-            }
-            // As far as the shorter of both goes, by how far it is on either.
-            let whole = wall.strip.surface.curve_at_u(wall.strip.surface.domain().0.end);
-            let length = wall.reach.min(next.reach);
-            let curve = NurbsCurve::line(whole.start(), whole.point(length / wall.reach))
-                .over(Domain::new(0.0, length));
-            let tolerance = (curve.end() - shell.vertex(at).point).norm();
-            edges.push(Edge { curve: Some(curve), start: at, end: lifted(at), tolerance: 1.01 * tolerance });
-        }
-        let before: BTreeMap<usize, usize> =
-            self.walls.iter().enumerate().map(|(k, w)| (w.next, k)).collect();
-        let rung = |wall: usize| EdgeId(first_rung + wall as u32);
-        let on = shell.faces()[self.halves.all[self.walls[0].half].face].role.clone();
-        for (number, wall) in self.walls.iter().enumerate() {
-            let one = self.halves.all[wall.half];
-            let d = wall.strip.surface.domain().0;
-            let (from, to) = if one.forward { (d.start, d.end) } else { (d.end, d.start) };
-            let own = self.halves.used(wall.half).pcurve.domain();
-            let along = |v: f64| straight_pcurve(own, [from, v], [to, v]);
-            let upright = |u: f64, other: usize| {
-                let length = wall.reach.min(self.walls[other].reach);
-                straight_pcurve(Domain::new(0.0, length), [u, 0.0], [u, length / wall.reach])
-            };
-            let used =
-                |edge: EdgeId, forward: bool, pcurve: NurbsCurve| OrientedEdge { edge, forward, pcurve };
-            let edges = vec![
-                used(one.edge, one.forward, along(0.0)?),
-                used(rung(number), true, upright(d.end, wall.next)?),
-                used(copies[&one.edge], !one.forward, along(1.0)?),
-                used(rung(before[&number]), false, upright(d.start, before[&number])?),
-            ];
-            let side = wall.piece.map_or_else(|| "side".into(), |k| format!("side {}", k + 1));
-            faces.push(Face {
-                surface: Arc::new(wall.strip.surface.clone()),
-                loops: vec![Loop { edges }],
-                reversed: false,
-                role: format!("{side} of the region on {on}"),
-            });
-        }
+        let mut standing = Standing::new(self);
+        standing.add_rungs()?;
+        standing.add_walls()?;
+        let Standing { vertices, edges, faces, sharp, .. } = standing;
         let mut distances = vec![0.0; faces.len()];
         for f in &self.outlined.inside {
             distances[*f] = self.region.height;
@@ -327,5 +247,123 @@ impl<'a> Walls<'a> {
             None => e,
         })?;
         Ok((made.shell, self.max_deviation.max(made.max_deviation)))
+    }
+}
+
+/// The shell with its walls before anything is moved, all at the outline: the region has its own copy of that.
+struct Standing<'a> {
+    of: &'a Walls<'a>,
+    vertices: Vec<Vertex>,
+    edges: Vec<Edge>,
+    faces: Vec<Face>,
+    /// The region's copies of the outline's vertices and edges.
+    lid_of: BTreeMap<VertexId, VertexId>,
+    copies: BTreeMap<EdgeId, EdgeId>,
+    /// The number of the first edge from the outline to the region, where a wall ends; the others follow wall by wall.
+    first_rung: u32,
+    /// Those of them at which walls meet at an angle.
+    sharp: BTreeSet<EdgeId>,
+}
+
+impl<'a> Standing<'a> {
+    fn new(of: &'a Walls<'a>) -> Self {
+        let Outlined { shell, inside, edges: outline } = of.outlined;
+        let mut vertices: Vec<Vertex> = shell.vertices().to_vec();
+        let mut edges: Vec<Edge> = shell.edges().to_vec();
+        let mut lid_of: BTreeMap<VertexId, VertexId> = BTreeMap::new();
+        for wall in &of.walls {
+            let at = of.halves.origin(wall.half);
+            lid_of.entry(at).or_insert_with(|| {
+                vertices.push(shell.vertex(at).clone());
+                VertexId(vertices.len() as u32 - 1)
+            });
+        }
+        let lifted = |v: VertexId| lid_of.get(&v).copied().unwrap_or(v);
+        // Edges inside the region end at its copy of the outline, which is made of edges of its own.
+        let mut copies: BTreeMap<EdgeId, EdgeId> = BTreeMap::new();
+        let region_edges = |f: &usize| shell.faces()[*f].loops.iter().flat_map(|l| &l.edges).map(|u| u.edge);
+        for id in inside.iter().flat_map(region_edges).collect::<BTreeSet<EdgeId>>() {
+            let edge = shell.edge(id);
+            let moved = Edge { start: lifted(edge.start), end: lifted(edge.end), ..edge.clone() };
+            if outline.contains(&id) {
+                edges.push(moved);
+                copies.insert(id, EdgeId(edges.len() as u32 - 1));
+            } else {
+                edges[id.index()] = moved;
+            }
+        }
+        let mut faces: Vec<Face> = shell.faces().to_vec();
+        for f in inside {
+            let face = &mut faces[*f];
+            face.role = format!("region on {}", face.role);
+            for used in face.loops.iter_mut().flat_map(|l| &mut l.edges) {
+                used.edge = copies.get(&used.edge).copied().unwrap_or(used.edge);
+            }
+        }
+        let first_rung = edges.len() as u32;
+        Self { of, vertices, edges, faces, lid_of, copies, first_rung, sharp: BTreeSet::new() }
+    }
+
+    fn add_rungs(&mut self) -> Result<(), SurfacingError> {
+        let of = self.of;
+        for wall in &of.walls {
+            let next = &of.walls[wall.next];
+            let at = of.halves.origin(next.half);
+            let [own, others] = [(wall, true), (next, false)].map(|(wall, at_end)| {
+                let guide = of.guide(wall.half)?;
+                let d = guide.domain();
+                of.ruling(wall.half, &guide, if at_end { d.end } else { d.start })
+            });
+            let (own, others) = (own?, others?);
+            if (own.way - others.way).norm() * own.reach > of.tolerance.fit {
+                self.sharp.insert(EdgeId(self.edges.len() as u32));
+            }
+            // As far as the shorter of both goes, by how far it is on either.
+            let whole = wall.strip.surface.curve_at_u(wall.strip.surface.domain().0.end);
+            let length = wall.reach.min(next.reach);
+            let curve = NurbsCurve::line(whole.start(), whole.point(length / wall.reach))
+                .over(Domain::new(0.0, length));
+            let apart = (curve.end() - of.outlined.shell.vertex(at).point).norm();
+            self.edges.push(Edge {
+                curve: Some(curve),
+                start: at,
+                end: self.lid_of.get(&at).copied().unwrap_or(at),
+                tolerance: 1.01 * apart,
+            });
+        }
+        Ok(())
+    }
+
+    fn add_walls(&mut self) -> Result<(), SurfacingError> {
+        let of = self.of;
+        let before: BTreeMap<usize, usize> = of.walls.iter().enumerate().map(|(k, w)| (w.next, k)).collect();
+        let rung = |wall: usize| EdgeId(self.first_rung + wall as u32);
+        for (number, wall) in of.walls.iter().enumerate() {
+            let one = of.halves.all[wall.half];
+            let d = wall.strip.surface.domain().0;
+            let (from, to) = if one.forward { (d.start, d.end) } else { (d.end, d.start) };
+            let own = of.halves.used(wall.half).pcurve.domain();
+            let along = |v: f64| straight_pcurve(own, [from, v], [to, v]);
+            let upright = |u: f64, other: usize| {
+                let length = wall.reach.min(of.walls[other].reach);
+                straight_pcurve(Domain::new(0.0, length), [u, 0.0], [u, length / wall.reach])
+            };
+            let used =
+                |edge: EdgeId, forward: bool, pcurve: NurbsCurve| OrientedEdge { edge, forward, pcurve };
+            let edges = vec![
+                used(one.edge, one.forward, along(0.0)?),
+                used(rung(number), true, upright(d.end, wall.next)?),
+                used(self.copies[&one.edge], !one.forward, along(1.0)?),
+                used(rung(before[&number]), false, upright(d.start, before[&number])?),
+            ];
+            let side = wall.piece.map_or_else(|| "side".into(), |k| format!("side {}", k + 1));
+            self.faces.push(Face {
+                surface: Arc::new(wall.strip.surface.clone()),
+                loops: vec![Loop { edges }],
+                reversed: false,
+                role: format!("{side} of the region on {}", of.on),
+            });
+        }
+        Ok(())
     }
 }

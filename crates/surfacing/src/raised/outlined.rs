@@ -87,6 +87,11 @@ impl<'a> Drawn<'a> {
         Ok(Self { shell, face, toward, tolerance, frame, outlines: chained, polygons })
     }
 
+    /// The role of the face that they begin on.
+    pub(super) fn role(&self) -> &str {
+        &self.shell.faces()[self.face].role
+    }
+
     /// The shell parted along them.
     ///
     /// # Errors
