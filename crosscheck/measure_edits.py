@@ -219,7 +219,8 @@ class Region:
         beside = np.zeros(PLACES, bool)
         corners = np.array(self.shape.exterior.coords[:-1])
         before, after = np.roll(corners, 1, axis=0), np.roll(corners, -1, axis=0)
-        turns = np.cross(corners - before, after - corners) * (1 if self.shape.exterior.is_ccw else -1)
+        (ax, ay), (bx, by) = (corners - before).T, (after - corners).T
+        turns = (ax * by - ay * bx) * (1 if self.shape.exterior.is_ccw else -1)
         if lean > 0 and (turns < 0).any():
             beside = cKDTree(corners[turns < 0]).query(flat)[0] < 3 * lean * self.height + corner_room(rounding)
         if lean > 0:
