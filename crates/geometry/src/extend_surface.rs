@@ -90,16 +90,17 @@ fn extended(
     let columns: Vec<NurbsCurve> =
         if side.is_start() { columns.iter().map(NurbsCurve::reversed).collect() } else { columns };
     let border = if side.is_start() { d.start } else { d.end };
-    let slowest = slowest(surface, border, beside_poles);
     let at = surface.point(border, surface.domain().1.at(0.5));
     let stuck = GeometryError::NoDirection { at: at.into() };
     let size = surface.control_points().iter().map(|p| (p - at).norm()).fold(0.0, f64::max);
-    let is_pole = || {
+    let is_pole = |v: f64| beside_poles && surface.curve_at_v(v).is_point(1e-9 * size);
+    let slowest = slowest(surface, border, is_pole);
+    let shrinks = || {
         let along = surface.curve_at_u(border).control_points();
         along.iter().all(|p| (p - along[0]).norm() <= 1e-9 * size)
     };
     if !(length.is_finite() && length > 0.0)
-        || is_pole()
+        || shrinks()
         || slowest * d.length() <= 1e-9 * size
         || surface.closes(1e-9 * size)[0]
     {
@@ -120,14 +121,11 @@ fn extended(
     NurbsSurface::from_homogeneous(along.clone(), surface.knots_v().clone(), rows.collect())
 }
 
-/// The smallest speed along u on a border, perhaps without the halves of it that end at poles.
-fn slowest(surface: &NurbsSurface, border: f64, beside_poles: bool) -> f64 {
+/// The smallest speed along u on a border, without the halves of it that end at poles.
+fn slowest(surface: &NurbsSurface, border: f64, is_pole: impl Fn(f64) -> bool) -> f64 {
     let v = surface.domain().1;
-    let points = surface.control_points();
-    let size = points.iter().map(|p| (p - points[0]).norm()).fold(0.0, f64::max);
-    let at_pole = |v: f64| beside_poles && surface.curve_at_v(v).is_point(1e-9 * size);
-    let from = if at_pole(v.start) { v.at(0.5) } else { v.start };
-    let to = if at_pole(v.end) { v.at(0.5) } else { v.end };
+    let from = if is_pole(v.start) { v.at(0.5) } else { v.start };
+    let to = if is_pole(v.end) { v.at(0.5) } else { v.end };
     let places = surface.knots_v().sampled(4).into_iter().filter(|v| (from..=to).contains(v)).chain([from]);
     places.map(|v| surface.tangents(border, v).1.norm()).fold(f64::MAX, f64::min)
 }

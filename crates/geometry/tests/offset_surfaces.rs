@@ -4,8 +4,8 @@
 mod round;
 
 use geometry::{
-    Domain, GeometryError, GoesOn, KnotVector, NurbsSurface, Point3, SurfaceSide, Tolerance,
-    closest_on_surface, extended_surface, offset_surface, tightest_bend_of,
+    Domain, GeometryError, GoesOn, KnotVector, NurbsCurve, NurbsSurface, Point3, SurfaceSide, Tolerance,
+    closest_on_surface, extended_beside_poles, extended_surface, offset_surface, tightest_bend_of,
 };
 use proptest::prelude::*;
 use round::{cylinder, sphere, torus};
@@ -133,5 +133,27 @@ proptest! {
         prop_assert!(off(&there.surface, &sheet, distance) <= 1.5 * tolerance.fit);
         let back = offset_surface(&there.surface, -distance, whole(&sheet), &tolerance).unwrap();
         prop_assert!(off(&back.surface, &sheet, 0.0) <= 4.0 * tolerance.fit, "{}", off(&back.surface, &sheet, 0.0));
+    }
+}
+
+#[test]
+fn a_triangle_is_made_longer_beside_its_tip() {
+    // Over its slanted side it reaches as far as is asked for in the half away from the tip, in its plane, and the tip stays.
+    let (base, tip) = (Point3::new(10.0, 0.0, 0.0), Point3::new(5.0, 20.0, 0.0));
+    let triangle =
+        NurbsSurface::ruled(&NurbsCurve::line(Point3::origin(), base), &NurbsCurve::line(tip, tip)).unwrap();
+    for (side, at) in [(SurfaceSide::VStart, 0.0), (SurfaceSide::VEnd, 1.0)] {
+        assert!(extended_surface(&triangle, side, 3.0, GoesOn::Naturally).is_err());
+        let longer = extended_beside_poles(&triangle, side, 3.0, GoesOn::Naturally).unwrap();
+        let across = longer.domain().1;
+        let border = if side.is_start() { across.start } else { across.end };
+        for u in [0.0, 0.25, 0.5, 1.0] {
+            for share in [0.0, 0.3, 1.0] {
+                assert!((longer.point(u, share) - triangle.point(u, share)).norm() < 1e-12);
+            }
+            let (new, old) = (longer.point(u, border), triangle.point(u, at));
+            assert!(new.z.abs() < 1e-12);
+            assert!(if u <= 0.5 { (new - old).norm() >= 3.0 - 1e-9 } else { (new - tip).norm() < 1e-12 });
+        }
     }
 }
