@@ -148,10 +148,10 @@ fn followed(
         for i in (0..middle).rev() {
             places[i][k] = unrolled(places[i][k], places[i + 1][k]);
         }
-        let margin = BEYOND * length;
         for (i, place) in places.iter_mut().enumerate() {
             let within = domains[k].clamp(place[k]);
-            if (within - place[k]).abs() > margin {
+            let margin = BEYOND.max(tolerance.fit / moving[i][k].max(tolerance.fit));
+            if (within - place[k]).abs() > margin * length {
                 return Err(TopologyError::AcrossSeam { at: points[i].into() });
             }
             place[k] = within;

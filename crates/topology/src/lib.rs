@@ -44,7 +44,7 @@ pub use faced::{faced, pcurve_on};
 pub use flat::{capped, flat_faces};
 pub use flaws::{Flaw, FlawKind, flaws};
 pub use ids::{EdgeId, FaceId, VertexId};
-pub use imprint::{Crossing, Imprint, Remark, Source, imprint, imprint_where};
+pub use imprint::{Crossing, Imprint, Outline, Remark, Source, imprint, imprint_where};
 pub use join::{Joined, join};
 pub use measure::{Measures, area, face_area, measure};
 pub use mesh::{FaceMesh, Mesh, MeshTolerance, MeshVertex, PlacedTriangle, mesh};

@@ -273,7 +273,7 @@ impl Shell {
         Self { vertices: Vec::new(), edges: Vec::new(), faces: Vec::new() }
     }
 
-    /// Curves as edges without faces, in the order given; ends nearer than the resolution are one vertex. Such a shell can be
+    /// Curves as edges without faces, in the order given; ends nearer than the fit tolerance are one vertex. Such a shell can be
     /// brought together with others that it lies on: see [`crate::imprint`].
     ///
     /// # Errors
@@ -281,19 +281,22 @@ impl Shell {
     pub fn of_curves(curves: &[NurbsCurve], tolerance: &Tolerance) -> Result<Self, TopologyError> {
         let mut vertices: Vec<Vertex> = Vec::new();
         let mut at = |point: Point3| {
-            let known = vertices.iter().position(|v| (v.point - point).norm() <= tolerance.resolution);
-            VertexId(known.unwrap_or_else(|| {
-                vertices.push(Vertex { point });
-                vertices.len() - 1
-            }) as u32)
+            let apart = |v: &Vertex| (v.point - point).norm();
+            let known = vertices.iter().enumerate().min_by(|a, b| apart(a.1).total_cmp(&apart(b.1)));
+            if let Some((known, vertex)) = known
+                && apart(vertex) <= tolerance.fit
+            {
+                return (VertexId(known as u32), apart(vertex));
+            }
+            vertices.push(Vertex { point });
+            (VertexId(vertices.len() as u32 - 1), 0.0)
         };
         let edges = curves
             .iter()
-            .map(|curve| Edge {
-                start: at(curve.start()),
-                end: at(curve.end()),
-                curve: Some(curve.clone()),
-                tolerance: tolerance.resolution,
+            .map(|curve| {
+                let ((start, before), (end, after)) = (at(curve.start()), at(curve.end()));
+                let tolerance = tolerance.resolution.max(before).max(after);
+                Edge { start, end, curve: Some(curve.clone()), tolerance }
             })
             .collect();
         Self::try_new(vertices, edges, Vec::new())

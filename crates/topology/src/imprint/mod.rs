@@ -23,7 +23,7 @@ use geometry::{NurbsCurve, NurbsSurface, Point3, Tolerance};
 
 use crate::{EdgeId, FaceId, Shell, TopologyError};
 use arena::Arena;
-pub(crate) use outline::Outline;
+pub use outline::Outline;
 pub(crate) use regions::{Bound, divided};
 
 /// Where a face of an imprint comes from.

@@ -7,7 +7,7 @@ const CHORD: f64 = 1e-5;
 
 /// The boundary of a face as polygons in its parameter plane.
 #[derive(Debug, Clone)]
-pub(crate) struct Outline {
+pub struct Outline {
     sides: Vec<[[f64; 2]; 2]>,
     pub(crate) low: [f64; 2],
     pub(crate) high: [f64; 2],
@@ -32,7 +32,8 @@ impl Outline {
     }
 
     /// Of all of a face.
-    pub(crate) fn of(face: &Face) -> Self {
+    #[must_use]
+    pub fn of(face: &Face) -> Self {
         Self::new(face.loops.iter().flat_map(|l| &l.edges).map(|u| &u.pcurve))
     }
 
@@ -53,7 +54,8 @@ impl Outline {
     }
 
     /// Even-odd test of a place of the parameter plane.
-    pub(crate) fn holds(&self, at: [f64; 2]) -> bool {
+    #[must_use]
+    pub fn holds(&self, at: [f64; 2]) -> bool {
         let mut inside = false;
         for [a, b] in &self.sides {
             if (a[1] > at[1]) != (b[1] > at[1])
