@@ -231,6 +231,24 @@ impl Context<'_> {
             .ok_or_else(|| self.gone(reference, slot))
     }
 
+    /// The faces that a reference means, by their numbers, with the shell that they all are of and its body.
+    pub(crate) fn faces_of_one_shell(
+        &self,
+        reference: &Reference,
+        slot: &str,
+    ) -> Result<(&Body, &Shell, Vec<usize>), Notice> {
+        let wanted = self.faces(reference, slot)?;
+        for body in self.bodies(reference, slot)? {
+            for shell in body.shells() {
+                let number = |face: &&Face| shell.faces().iter().position(|f| std::ptr::eq(f, *face));
+                if let Some(faces) = wanted.iter().map(number).collect::<Option<Vec<_>>>() {
+                    return Ok((body, shell, faces));
+                }
+            }
+        }
+        Err(Notice::about(slot, "this has several pieces; pick a face of one of them in space"))
+    }
+
     /// The one face that a reference means, by its number, with its shell and its body.
     pub(crate) fn one_face(
         &self,

@@ -461,6 +461,14 @@ pub enum SurfacingError {
         /// A place of the first surface.
         at: [f64; 3],
     },
+    /// Three surfaces that no ball touches at once.
+    #[error(
+        "no ball touches all three on these sides; choose the other sides, or another face between the two"
+    )]
+    NoFullRound {
+        /// A place of the first surface.
+        at: [f64; 3],
+    },
     /// A fillet that ends inside a surface, so that it does not part it.
     #[error(
         "the fillet ends inside the {} surface, so that it cannot be trimmed by it; extend the other surface, or leave this one as it is", ["first", "second"][*which]
@@ -469,6 +477,22 @@ pub enum SurfacingError {
         /// 0 or 1.
         which: usize,
         /// Where.
+        at: [f64; 3],
+    },
+    /// A fillet between faces of one shape that another face of it reaches through.
+    #[error(
+        "another face is in the way of the ball here; give a larger radius, or take that face away first"
+    )]
+    FilletObstructed {
+        /// Where the fillet touches next to it.
+        at: [f64; 3],
+    },
+    /// A fillet between faces of one shape that the faces at its ends could not be cut against.
+    #[error(
+        "the fillet cannot be cut off cleanly where it ends; give another radius, or trim the shape beyond its end first"
+    )]
+    FilletEndRough {
+        /// One of its ends.
         at: [f64; 3],
     },
     /// An outline that leaves the face that it is to lie in.
@@ -759,7 +783,10 @@ impl SurfacingError {
             | Self::OutlineOverEdge { at }
             | Self::RaisedFolds { at }
             | Self::NothingBetween { at }
+            | Self::NoFullRound { at }
             | Self::FilletEndsInside { at, .. }
+            | Self::FilletObstructed { at }
+            | Self::FilletEndRough { at }
             | Self::FilletSides { at }
             | Self::FilletRunsOn { at }
             | Self::SmoothEdge { at }

@@ -9,7 +9,7 @@ use geometry::{
 use topology::Face;
 
 /// Shares of what is asked for by which a surface is made longer, the first that it can.
-const SHARES: [f64; 6] = [1.0, 0.7, 0.5, 0.35, 0.2, 0.1];
+const SHARES: [f64; 8] = [1.0, 0.7, 0.5, 0.35, 0.2, 0.1, 0.05, 0.02];
 /// Area per parameter, as a share of what the longer of its sides squared is, below which a surface has no normal.
 const POLE: f64 = 1e-12;
 
@@ -173,6 +173,34 @@ impl Ground {
     pub(crate) fn height(&self, from: [f64; 2], place: &Point3) -> Option<f64> {
         let at = self.place(self.nearest(from, place)?)?;
         Some((place - at.point).dot(&at.normal))
+    }
+
+    /// Where within a part of a line in the parameter plane, which may go on over further turns, it runs over a seam.
+    pub(crate) fn seams_on(&self, line: &dyn Fn(f64) -> Option<[f64; 2]>, part: Domain) -> Vec<f64> {
+        const PLACES: usize = 64;
+        const HALVINGS: usize = 50;
+        let domains: [Domain; 2] = self.surface.domain().into();
+        let mut out = Vec::new();
+        for k in (0..2).filter(|k| self.closed[*k]) {
+            let turns =
+                |t: f64| line(t).map_or(f64::NAN, |at| (at[k] - domains[k].start) / domains[k].length());
+            for i in 0..PLACES {
+                let [mut low, mut high] = [i, i + 1].map(|i| part.at(i as f64 / PLACES as f64));
+                let (from, to) = (turns(low), turns(high));
+                let seam = from.max(to).floor();
+                if from.is_nan() || to.is_nan() || from.min(to) >= seam || (from - to).abs() >= 1.0 {
+                    continue;
+                }
+                for _ in 0..HALVINGS {
+                    let middle = 0.5 * (low + high);
+                    *(if (turns(middle) < seam) == (from < seam) { &mut low } else { &mut high }) = middle;
+                }
+                if low > part.at(1e-6) && high < part.at(1.0 - 1e-6) {
+                    out.push(0.5 * (low + high));
+                }
+            }
+        }
+        out
     }
 
     /// Bounds within which parameters may be looked for; a whole turn more either way where the surface closes.

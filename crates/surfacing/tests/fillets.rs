@@ -11,8 +11,8 @@ use geometry::{Frame, NurbsCurve, Point3, Vector3, circle_arc};
 use proptest::prelude::*;
 use shapes::{block, cylinder, flat, moved, near, round, sheet, sound, sphere, tolerance, turned};
 use surfacing::{
-    EdgeShape, Reach, Rolling, Round, Rounding, Slant, SlantBy, SurfacingError, extrude, fillet_between,
-    round_edges,
+    Ball, EdgeShape, Reach, Rolling, Round, Rounding, Slant, SlantBy, Support, SurfacingError, extrude,
+    fillet_between, round_edges,
 };
 use topology::{Body, EdgeId, Operation, Shell, Solid, area, combine, seams, self_crossings};
 
@@ -214,9 +214,9 @@ fn between(
     trims: [bool; 2],
     radius: f64,
 ) -> Result<Shell, SurfacingError> {
-    let shells = sheets.map(|s| (s, 0));
+    let supports = [0, 1].map(|k| Support::about(sheets[k], 0, outside[k], trims[k]));
     let made = fillet_between(
-        &Rolling { shells, outside, trims, size: &|_| radius, even: true, round: Round::Arc },
+        &Rolling { supports, ball: Ball::Sized { radius: &|_| radius, even: true, round: Round::Arc } },
         &tolerance(),
     )?;
     assert!(made.max_deviation <= tolerance().fit);

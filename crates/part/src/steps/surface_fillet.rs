@@ -2,14 +2,48 @@
 
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use surfacing::{Rolling, SurfacingError, fillet_between};
-use topology::{Body, Shell};
+use surfacing::{Ball, Rolling, Support, SurfacingError, fillet_between};
+use topology::Body;
 
 use super::fillet::{FilletSection, RadiusBy};
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::quantity::amounts::{half, is_half, two_mm};
 use crate::recipe::is_default;
 use crate::{Amount, Built, Notice, Reached, Reference, Shape};
+
+/// What tells how large the ball is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum BallBy {
+    /// A radius.
+    #[default]
+    Constant,
+    /// One that changes evenly to another one.
+    Even,
+    /// One by a formula in `along`.
+    Formula,
+    /// A surface between both, which it touches too: a full round.
+    Full,
+}
+
+impl BallBy {
+    fn choice() -> ValueDescription {
+        let choices =
+            [("constant", "One radius"), ("even", "Evenly"), ("formula", "Formula"), ("full", "Full round")];
+        let help = "How large it is: the radius is the same everywhere, changes evenly to another, follows a formula in along (0 where the fillet begins, 1 at the end), or follows from a third surface between the two that the ball touches as well.";
+        ValueDescription::choice("radius_by", "Ball", &choices, help)
+    }
+
+    /// The law of its radius, for all but a full round.
+    fn radius(self) -> Option<RadiusBy> {
+        match self {
+            Self::Constant => Some(RadiusBy::Constant),
+            Self::Even => Some(RadiusBy::Even),
+            Self::Formula => Some(RadiusBy::Formula),
+            Self::Full => None,
+        }
+    }
+}
 
 /// On which side of a surface the ball rolls.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
@@ -45,15 +79,21 @@ pub struct SurfaceFillet {
     pub first: Reference,
     /// The second one.
     pub second: Reference,
+    /// For a full round: the surface, or one face, between both.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub middle: Option<Reference>,
     /// Side of the first one on which the ball rolls.
     #[serde(default, skip_serializing_if = "is_default")]
     pub first_side: BallSide,
     /// Side of the second one.
     #[serde(default, skip_serializing_if = "is_default")]
     pub second_side: BallSide,
-    /// How the radius changes along it.
+    /// Side of the one between both.
     #[serde(default, skip_serializing_if = "is_default")]
-    pub radius_by: RadiusBy,
+    pub middle_side: BallSide,
+    /// What tells the radius.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub radius_by: BallBy,
     /// The radius, for `formula` by `along`.
     #[serde(default = "two_mm")]
     pub radius: Amount,
@@ -79,8 +119,18 @@ impl SurfaceFillet {
         ]
     }
 
+    /// Whether both are faces of one shape, of which what lies between goes.
+    fn in_one_shape(&self) -> bool {
+        self.first.step == self.second.step
+            && self.first.item != self.second.item
+            && self.trims == FilletTrims::Both
+    }
+
     fn trims_slot(&self, slot: &str) -> bool {
-        self.trimmed()[usize::from(slot == "second")]
+        match slot {
+            "middle" => self.in_one_shape(),
+            _ => self.trimmed()[usize::from(slot == "second")],
+        }
     }
 }
 
@@ -96,16 +146,24 @@ impl Construction for SurfaceFillet {
             )
         };
         let surface = |name, label| {
-            SlotDescription::one(name, label, &["surface", "solid"], "A surface, or one face of a shape.")
-                .one_face()
-                .uncovers()
+            SlotDescription::one(
+                name,
+                label,
+                &["surface", "solid"],
+                "A surface, or a face of a shape with those that go on smoothly from it.",
+            )
+            .faces()
+            .uncovers()
         };
-        let mut values = vec![RadiusBy::choice()];
-        values.extend(RadiusBy::values());
-        values.extend(FilletSection::values());
+        let mut values = vec![BallBy::choice()];
+        let [radius, end_radius] = RadiusBy::values();
+        values.extend([radius.only_if("radius_by", "!full"), end_radius]);
+        let [section, fullness] = FilletSection::values();
+        values.extend([section.only_if("radius_by", "!full"), fullness]);
         values.extend([
             side("first_side", "Ball and first"),
             side("second_side", "Ball and second"),
+            side("middle_side", "Ball and middle").only_if("radius_by", "full"),
             ValueDescription::choice(
                 "trims",
                 "Trims",
@@ -120,14 +178,19 @@ impl Construction for SurfaceFillet {
             purpose: "Round the place between two surfaces with a ball that touches both, whether they meet or not.",
             also: "fillet between, round, blend, rolling ball",
             key: "J",
-            makes: &["surface"],
-            slots: vec![surface("first", "First"), surface("second", "Second")],
+            makes: &["surface", "solid"],
+            slots: vec![
+                surface("first", "First"),
+                surface("second", "Second"),
+                surface("middle", "Between them").only_if("radius_by", "full"),
+            ],
             values,
         }
     }
 
     fn inputs(&self) -> Vec<(&'static str, &Reference)> {
-        vec![("first", &self.first), ("second", &self.second)]
+        let middle = self.middle.as_ref().filter(|_| self.radius_by == BallBy::Full).map(|r| ("middle", r));
+        [("first", &self.first), ("second", &self.second)].into_iter().chain(middle).collect()
     }
 
     fn keeps(&self, slot: &str) -> bool {
@@ -143,38 +206,51 @@ impl Construction for SurfaceFillet {
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
-        let law = self.radius_by.law(context, &self.radius, &self.end_radius)?;
-        let (first, second) =
-            (context.one_face(&self.first, "first")?, context.one_face(&self.second, "second")?);
         let trims = self.trimmed();
-        let mut shells: Vec<(&Shell, usize)> = Vec::with_capacity(2);
-        for (k, (slot, (body, shell, face))) in [("first", first), ("second", second)].into_iter().enumerate()
-        {
-            if trims[k] && matches!(body, Body::Solid(_)) {
+        let support = |slot: &str, reference: &Reference, side: BallSide, trimmed: bool| {
+            let (body, shell, faces) = context.faces_of_one_shell(reference, slot)?;
+            if trimmed && matches!(body, Body::Solid(_)) && !self.in_one_shape() {
                 let message =
-                    "a solid would be open after this; round its edges with Fillet, or leave it untrimmed";
+                    "a solid would be open after this; pick two faces of one solid, or leave it untrimmed";
                 return Err(Notice::about(slot, message));
             }
-            shells.push((shell, face));
-        }
-        let even = self.radius_by == RadiusBy::Constant;
-        let rolling = Rolling {
-            shells: [shells[0], shells[1]],
-            outside: [self.first_side, self.second_side].map(|s| s == BallSide::Outside),
-            trims,
-            size: &law,
-            even,
-            round: self.section.round(context, &self.fullness)?,
+            let outside = side == BallSide::Outside;
+            Ok(match (&reference.item, &faces[..]) {
+                (Some(_), &[face]) => Support::about(shell, face, outside, trimmed),
+                _ => Support { shell, faces, outside, trimmed },
+            })
         };
-        let made = fillet_between(&rolling, &context.tolerance).map_err(|e| {
+        let law = match self.radius_by.radius() {
+            Some(by) => Some(by.law(context, &self.radius, &self.end_radius)?),
+            None => None,
+        };
+        let even = self.radius_by == BallBy::Constant;
+        let ball = match &law {
+            Some(radius) => Ball::Sized { radius, even, round: self.section.round(context, &self.fullness)? },
+            None => {
+                let middle = self.middle.as_ref();
+                let middle =
+                    middle.ok_or_else(|| Notice::about("middle", "pick the face between the two"))?;
+                Ball::Touching(support("middle", middle, self.middle_side, false)?)
+            }
+        };
+        let supports = [
+            support("first", &self.first, self.first_side, trims[0])?,
+            support("second", &self.second, self.second_side, trims[1])?,
+        ];
+        let made = fillet_between(&Rolling { supports, ball }, &context.tolerance).map_err(|e| {
             let slot = match e {
                 SurfacingError::FilletEndsInside { .. } => "trims",
+                SurfacingError::NoFullRound { .. } => "middle",
                 _ => "radius",
             };
             Notice::refused(slot, &e)
         })?;
         let built = Built::plain(Shape::body(Body::from_shell(made.shell)));
-        let built = if even { built.with_reached([Reached::length("Radius", law(0.5))]) } else { built };
+        let built = match &law {
+            Some(radius) if even => built.with_reached([Reached::length("Radius", radius(0.5))]),
+            _ => built,
+        };
         Ok(built.with_deviation(made.max_deviation, context.tolerance.fit))
     }
 }

@@ -9,6 +9,7 @@ use geometry::{Domain, NurbsCurve, Point3, Tolerance, closest_on_curve};
 use nalgebra::Vector6;
 use topology::{EdgeId, Vertex, VertexId};
 
+use super::ends::{Plane, plane_of};
 use super::setback::Setback;
 use super::solve::{contact_on_curve, on_track, solve};
 use super::track::{Pole, Profile, Track};
@@ -49,8 +50,8 @@ pub(super) type Seeds = Vec<(f64, [f64; 3])>;
 pub(super) enum Plan {
     /// One strip runs out over the faces beyond: each with its number, the corner where it is, and the line.
     Out { rail: usize, at_end: bool, across: Vec<Across> },
-    /// One strip ends at a section: on a free border.
-    Border { rail: usize, at_end: bool },
+    /// One strip ends on a free border, which may lie in a plane.
+    Border { rail: usize, at_end: bool, plane: Option<Plane> },
     /// Two strips go on as one; sides of either that are one.
     On { rails: [usize; 2], at_ends: [bool; 2], sides: [usize; 2] },
     /// Two strips meet in a mitre, and one of them may run out over the other's face.
@@ -165,7 +166,7 @@ impl<'a> Corners<'a> {
                     .ball(vertex, &fan)
                     .or_else(|refused| self.set_back(vertex, &fan).map_err(|_| refused)),
                 Profile::Flat { .. } if count == 3 => self.point(vertex, &fan),
-                Profile::Flat { .. } | Profile::Round(_) => self.set_back(vertex, &fan),
+                Profile::Flat { .. } | Profile::Full | Profile::Round(_) => self.set_back(vertex, &fan),
             },
             _ => Err(mixed()),
         }
@@ -344,7 +345,12 @@ impl<'a> Corners<'a> {
         let after = self.cut(rail, side, t, fan.spokes[2])?;
         let before = self.cut(rail, 1 - side, t, fan.spokes[0])?;
         self.set_end((rail, spoke.at_end), side, [after, before], &[]);
-        self.plans.push(Plan::Border { rail, at_end: spoke.at_end });
+        let borders = [0, 2].map(|k| self.curve(fan.spokes[k].edge));
+        let plane = match borders {
+            [Some(a), Some(b)] => plane_of([a, b], self.tolerance),
+            _ => None,
+        };
+        self.plans.push(Plan::Border { rail, at_end: spoke.at_end, plane });
         Ok(())
     }
 

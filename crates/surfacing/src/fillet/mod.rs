@@ -7,6 +7,7 @@
 mod ball;
 mod between;
 mod corners;
+mod ends;
 mod folds;
 mod grown;
 mod inset;
@@ -24,7 +25,7 @@ use std::f64::consts::PI;
 use geometry::{ArcLength, Domain, NurbsCurve, Tolerance, Vector3};
 use topology::{EdgeId, Shell, VertexId, closure};
 
-pub use between::{Rolling, fillet_between};
+pub use between::{Ball, Rolling, Support, fillet_between};
 pub use inset::inset_edges;
 pub use round::Round;
 

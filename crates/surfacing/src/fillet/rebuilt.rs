@@ -10,6 +10,7 @@ use topology::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, 
 
 use super::ball::Ball;
 use super::corners::{Across, Corners, Ended, Mitre, Plan, Rail, Seeds};
+use super::ends::{Plane, slanted_end};
 use super::solve::solve;
 use super::track::Pole;
 use crate::SurfacingError;
@@ -141,7 +142,7 @@ impl<'a> Rebuilt<'a> {
 
     fn close(&mut self, plan: &Plan, name: &dyn Fn(&[EdgeId]) -> String) -> Result<(), SurfacingError> {
         match plan {
-            Plan::Border { rail, at_end } => self.border(*rail, *at_end),
+            Plan::Border { rail, at_end, plane } => self.border(*rail, *at_end, *plane),
             Plan::On { rails, at_ends, sides } => self.on(*rails, *at_ends, *sides),
             Plan::Out { rail, at_end, across } => {
                 let mut path = Vec::new();
@@ -197,21 +198,13 @@ impl<'a> Rebuilt<'a> {
         self.paths.insert((rail, at_end), path);
     }
 
-    fn border(&mut self, rail: usize, at_end: bool) -> Result<(), SurfacingError> {
+    fn border(&mut self, rail: usize, at_end: bool, plane: Option<Plane>) -> Result<(), SurfacingError> {
         let ended = self.ended(rail, at_end)?.clone();
         let level = (ended.ts[0] - ended.ts[1]).abs() <= 1e-9 * self.rails[rail].track.own.length();
         let used = if level {
             self.section(rail, at_end)?
         } else {
-            let surface = &self.surfaces[rail];
-            let pcurve = straight(Domain::new(0.0, 1.0), [ended.ts[0], 0.0], [ended.ts[1], 1.0])?;
-            let at = |v: f64| {
-                let p = pcurve.point(v);
-                surface.point(p.x, p.y)
-            };
-            let points: Vec<Point3> = (0..=32).map(|k| at(f64::from(k) / 32.0)).collect();
-            let parameters: Vec<f64> = (0..=32).map(|k| f64::from(k) / 32.0).collect();
-            let curve = interpolate(&points, &parameters, 3, &EndDerivatives::free())?;
+            let (curve, pcurve) = slanted_end(&self.surfaces[rail], ended.ts, plane, self.tolerance)?;
             let edge = self.put(curve, ended.vertices[0], ended.vertices[1]);
             OrientedEdge { edge, forward: true, pcurve }
         };

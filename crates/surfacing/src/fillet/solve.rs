@@ -64,14 +64,14 @@ pub(super) fn solve<const N: usize, const M: usize>(
     Some((x, here.norm()))
 }
 
-/// Where one side's line of contact meets a curve: parameters of the track and of the curve, with what they miss each other by.
+/// Where one side's line of contact, or as number two that with the third face, meets a curve: parameters of the track and of the curve, with what they miss each other by.
 pub(super) fn contact_on_curve(
     track: &Track<'_>,
     side: usize,
     curve: &NurbsCurve,
     t: f64,
 ) -> Option<([f64; 2], f64)> {
-    let contact = |t: f64| Some(track.section(t)?.contacts[side].point);
+    let contact = |t: f64| Some(track.section(t)?.contact(side)?.point);
     let near = geometry::closest_on_curve(curve, &contact(t)?).parameter;
     solve([t, near], [track.guide.domain(), curve.domain()], &|[t, s]| Some(contact(*t)? - curve.point(*s)))
 }

@@ -7,7 +7,7 @@
 use std::cell::{Cell, RefCell};
 
 use geometry::{Domain, KnotVector, NurbsCurve, Point3, Vector3, with_end_at};
-use nalgebra::{Matrix2, Matrix4, Vector2, Vector4};
+use nalgebra::{Matrix2, Matrix4, SMatrix, SVector, Vector2, Vector4};
 
 use super::{Round, SlantBy};
 use crate::ground::Ground;
@@ -37,6 +37,8 @@ const LEANING: f64 = 2.0;
 pub(super) enum Profile {
     /// A curve between the places at which a ball touches both faces, tangent to them.
     Round(Round),
+    /// An arc that touches a third face between the two.
+    Full,
     /// A straight line from a place at a distance from the edge, on the side of its number, to one on the other side.
     Flat { first: usize, by: SlantBy },
 }
@@ -54,13 +56,15 @@ pub(super) struct Section {
     pub(super) contacts: [Contact; 2],
     /// The ball's centre; for a flat the middle of it.
     pub(super) centre: Point3,
-    /// Where the tangents at the ends of the arc meet.
+    /// Where the tangents at the ends of the arc meet; of one that touches a third face, where it does.
     pub(super) apex: Point3,
     /// The weight of the apex: the cosine of half the arc's turn.
     pub(super) weight: f64,
     /// The faces' curvatures at its ends along it, in 1/mm, along the normals to the sides to which they bend; nothing where that is of
     /// no use.
     pub(super) bends: [Vector3; 2],
+    /// The place at which it touches a third face in its midst.
+    pub(super) middle: Option<Contact>,
 }
 
 /// The place at which all sections of a strip end, short of one of its sides.
@@ -73,6 +77,11 @@ pub(super) struct Pole {
 }
 
 impl Section {
+    /// The contact with a side, or with the third face as number two.
+    pub(super) fn contact(&self, side: usize) -> Option<Contact> {
+        self.contacts.get(side).copied().or(self.middle)
+    }
+
     /// With its sides the other way round.
     pub(super) fn turned(&self, turned: bool) -> Self {
         let ([a, b], [first, second]) = (self.contacts, self.bends);
@@ -97,6 +106,7 @@ impl Section {
             apex: nalgebra::center(&self.apex, &other.apex),
             weight: 0.5 * (self.weight + other.weight),
             bends: [0, 1].map(|k| 0.5 * (self.bends[k] + other.bends[k])),
+            middle: None,
         }
     }
 
@@ -105,6 +115,7 @@ impl Section {
         let own = self.contacts[1 - pole.side];
         let mut poles = match profile {
             Profile::Flat { .. } => vec![(own.point, 1.0), (pole.at, 1.0)],
+            Profile::Full => return None,
             Profile::Round(round) => {
                 // The circle that leaves the face along it and ends at the pole.
                 let normal = (own.point - self.centre).normalize();
@@ -132,6 +143,7 @@ impl Section {
         let ends = self.contacts.map(|c| c.point);
         let poles = match profile {
             Profile::Flat { .. } => ends.map(|p| (p, 1.0)).to_vec(),
+            Profile::Full => arc_through(ends[0], self.apex, ends[1]),
             Profile::Round(round) => round.poles(ends, (self.apex, self.weight), self.bends),
         };
         Cross { poles, feet: self.contacts.map(|c| c.at).to_vec() }
@@ -157,6 +169,8 @@ pub(super) struct Track<'a> {
     pub(super) own: Domain,
     pub(super) grounds: [&'a Ground; 2],
     pub(super) near: Near,
+    /// The third face that sections touch, with the feet of the ball's centre on it.
+    pub(super) third: Option<(&'a Ground, NurbsCurve)>,
     /// Side of the faces on which the ball rolls: -1 inside of both, 1 outside.
     pub(super) side: f64,
     pub(super) profile: Profile,
@@ -209,6 +223,7 @@ impl<'a> Track<'a> {
             own,
             grounds,
             near,
+            third: None,
             side,
             profile,
             size,
@@ -284,6 +299,7 @@ impl<'a> Track<'a> {
             apex: section.apex + lean.apex * share,
             weight: section.weight + lean.weight * share,
             bends: [0, 1].map(|k| section.bends[k] + lean.bends[k] * share),
+            middle: section.middle,
         }
     }
 
@@ -306,7 +322,7 @@ impl<'a> Track<'a> {
         let back = match self.profile {
             Profile::Flat { first: 0, by } => [size, by.other(size, open)?],
             Profile::Flat { by, .. } => [by.other(size, open)?, size],
-            Profile::Round(_) => [size / (0.5 * open).tan(); 2],
+            Profile::Round(_) | Profile::Full => [size / (0.5 * open).tan(); 2],
         };
         Some([0, 1].map(|k| self.grounds[k].moved(at[k], &(into[k] * back[k]))))
     }
@@ -351,6 +367,16 @@ impl<'a> Track<'a> {
         }
         match self.profile {
             Profile::Round(_) => self.ball(from, along, size, near),
+            Profile::Full => {
+                let (third, feet) = self.third.as_ref()?;
+                let p = feet.point(self.own.clamp(t));
+                let [a, b] = near;
+                ball_of_three(
+                    [self.grounds[0], self.grounds[1], third],
+                    (from, along),
+                    ([a, b, [p.x, p.y]], size),
+                )
+            }
             Profile::Flat { first, by } => {
                 let at = |k: usize, far: f64| at_distance(self.grounds[k], from, along, far, near[k]);
                 let begin = at(first, size)?;
@@ -380,6 +406,7 @@ impl<'a> Track<'a> {
                     apex: middle,
                     weight: 1.0,
                     bends: [Vector3::zeros(); 2],
+                    middle: None,
                 })
             }
         }
@@ -453,8 +480,96 @@ impl<'a> Track<'a> {
                 .map(|k| bend_of(self.grounds[k], at[k], &(apex - contacts[k].point)).unwrap_or_default()),
             _ => [Vector3::zeros(); 2],
         };
-        Some(Section { contacts, centre, apex, weight, bends })
+        Some(Section { contacts, centre, apex, weight, bends, middle: None })
     }
+}
+
+/// A ball that touches three grounds, the last of them between the others, with its centre in a plane through a place, from places
+/// near those at which it touches and a radius near its own.
+pub(super) fn ball_of_three(
+    grounds: [&Ground; 3],
+    (from, along): (Point3, Vector3),
+    (near, radius): ([[f64; 2]; 3], f64),
+) -> Option<Section> {
+    let scale = radius + 1e-3 * from.coords.norm();
+    let mut x = SVector::<f64, 7>::zeros();
+    for (k, at) in near.iter().enumerate() {
+        (x[2 * k], x[2 * k + 1]) = (at[0], at[1]);
+    }
+    x[6] = radius;
+    let mut before = f64::MAX;
+    for _ in 0..MAX_STEPS {
+        let at = [0, 1, 2].map(|k| [x[2 * k], x[2 * k + 1]]);
+        let [a, b, c] = [0, 1, 2].map(|k| grounds[k].place(at[k]));
+        let places = [a?, b?, c?];
+        let centres = [0, 1, 2].map(|k| places[k].point + places[k].normal * x[6]);
+        let (one, two) = (centres[0] - centres[1], centres[0] - centres[2]);
+        let off = SVector::<f64, 7>::from([
+            one.x,
+            one.y,
+            one.z,
+            two.x,
+            two.y,
+            two.z,
+            (centres[0] - from).dot(&along),
+        ]);
+        let miss = off.norm();
+        if miss <= SETTLED * scale || (miss <= ACCEPTED * scale && miss >= 0.5 * before) {
+            if x[6] <= 0.0 || !(0..3).all(|k| grounds[k].holds(at[k])) {
+                return None;
+            }
+            let [a, b, middle] = [0, 1, 2].map(|k| Contact { at: at[k], point: places[k].point });
+            return Some(Section {
+                contacts: [a, b],
+                centre: centres[0],
+                apex: middle.point,
+                weight: 1.0,
+                bends: [Vector3::zeros(); 2],
+                middle: Some(middle),
+            });
+        }
+        before = miss;
+        let mut jacobian = SMatrix::<f64, 7, 7>::zeros();
+        let mut put = |column: usize, moved: [Vector3; 3]| {
+            let (one, two) = (moved[0] - moved[1], moved[0] - moved[2]);
+            let rows = [one.x, one.y, one.z, two.x, two.y, two.z, moved[0].dot(&along)];
+            jacobian.set_column(column, &SVector::from(rows));
+        };
+        for k in 0..3 {
+            for i in 0..2 {
+                let mut moved = [Vector3::zeros(); 3];
+                moved[k] = places[k].rates[i] + places[k].turns[i] * x[6];
+                put(2 * k + i, moved);
+            }
+        }
+        put(6, [0, 1, 2].map(|k| places[k].normal));
+        x -= jacobian.lu().solve(&off)?;
+    }
+    None
+}
+
+/// The arc from one place over another to a third one as a cubic, which can turn by up to 240 degrees: a quadratic one with its degree
+/// raised, whose middle point may be at infinity (The NURBS Book, section 7.3).
+fn arc_through(a: Point3, over: Point3, b: Point3) -> Vec<(Point3, f64)> {
+    let (p, q) = (over - a, b - a);
+    let normal = p.cross(&q);
+    let square = normal.norm_squared();
+    if square <= f64::EPSILON * p.norm_squared() * q.norm_squared() {
+        return vec![(a, 1.0), (a + q / 3.0, 1.0), (b - q / 3.0, 1.0), (b, 1.0)];
+    }
+    let centre =
+        a + (normal.cross(&p) * q.norm_squared() - normal.cross(&q) * p.norm_squared()) / (2.0 * square);
+    let radius = (a - centre).norm();
+    let chord = nalgebra::center(&a, &b);
+    // From the centre to the middle of the arc.
+    let out = q.cross(&normal);
+    let out = out * (radius / out.norm());
+    let cosine = (chord - centre).dot(&out) / (radius * radius);
+    // Its own weight times what would be the quadratic's middle point, finite for a half circle too.
+    let weighted = centre.coords * cosine + out;
+    let weight = (1.0 + 2.0 * cosine) / 3.0;
+    let inner = |end: Point3| Point3::from((end.coords + weighted * 2.0) / (3.0 * weight));
+    vec![(a, 1.0), (inner(a), weight), (inner(b), weight), (b, 1.0)]
 }
 
 /// The curvature of a ground along a tangent of it, as a vector in 1/mm along the normal to the side to which it bends.

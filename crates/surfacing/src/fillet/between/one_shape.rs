@@ -1,0 +1,218 @@
+//! Strips between faces of one shape: what lies between their lines of contact goes, and they end where its other faces cut them,
+//! which are made longer for it.
+
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use geometry::{Domain, NurbsCurve, Tolerance, closest_on_surface};
+use topology::{
+    EdgeId, FaceId, Imprint, MeshTolerance, OrientedEdge, Outline, Shell, closure, imprint_where,
+    inner_place, join, mesh, natural_shell,
+};
+
+use super::spine::{MIDDLE, Rolled};
+use super::{BESIDE, Laid, away, facing, shell_of};
+use crate::SurfacingError;
+use crate::ground::Ground;
+use crate::side::Side;
+
+/// Numbers of what is brought together: the faces that the ball touches, those that are as they were, the lines of contact, the
+/// strips, and the surfaces of the faces at which strips end, from one number on.
+const TOUCHED: usize = 0;
+const OTHERS: usize = 1;
+const STRIPS: usize = 3;
+const ENDS: usize = 4;
+
+/// The shape with strips in the place of what lies between their lines of contact. Faces at which strips end are made longer by
+/// `margin` mm.
+///
+/// # Errors
+/// `FilletEndsInside` where the lines and the strips' ends do not part the shape, or leave it open; `FilletObstructed` where another
+/// face reaches through a strip.
+pub(super) fn in_one_shape(
+    rolled: &Rolled<'_, '_>,
+    strips: &[Laid],
+    (role, margin): (&str, f64),
+    tolerance: &Tolerance,
+) -> Result<Shell, SurfacingError> {
+    let (shell, touched) = (rolled.supports[0].shell, rolled.touched);
+    let numbers: BTreeSet<usize> = touched[..MIDDLE].iter().flatten().map(|t| t.number).collect();
+    let numbers: Vec<usize> = numbers.into_iter().collect();
+    // What a full round touches in its midst goes.
+    let gone: Vec<usize> = touched.iter().skip(MIDDLE).flatten().map(|t| t.number).collect();
+    let ends: BTreeSet<usize> =
+        strips.iter().flat_map(|s| s.ended_by.into_iter().flatten().flatten()).collect();
+    let others: Vec<usize> = (0..shell.faces().len())
+        .filter(|f| ![&numbers, &gone].iter().any(|n| n.contains(f)) && !ends.contains(f))
+        .collect();
+    let lines: Vec<NurbsCurve> = strips.iter().flat_map(|s| [0, 1].map(|side| s.contact(side))).collect();
+    let mut alone = Vec::with_capacity(strips.len());
+    for strip in strips {
+        let made = facing(shell_of(strip, role, tolerance)?, touched, strip);
+        // Material lies beyond the ball, or the ball in it.
+        alone.push(if rolled.supports[0].outside { made } else { made.flipped() });
+    }
+    let surfaces: Vec<_> = alone.iter().map(|s| Arc::clone(&s.faces()[0].surface)).collect();
+    let mut shapes = vec![
+        shell.part(&numbers),
+        shell.part(&others),
+        Shell::of_curves(&lines, tolerance)?,
+        join(&alone, tolerance.join)?.shell,
+    ];
+    for &end in &ends {
+        let face = &shell.faces()[end];
+        let sheet = natural_shell(Ground::new(face, margin).surface, &face.role, tolerance)?;
+        shapes.push(if face.reversed { sheet.flipped() } else { sheet });
+    }
+    // A strip only touches the faces of its own lines.
+    let meet = |a: usize, b: usize| (a.min(b), a.max(b)) != (TOUCHED, STRIPS);
+    let made = imprint_where(&shapes.iter().collect::<Vec<_>>(), &meet, tolerance)?;
+    let mut laid = BTreeSet::new();
+    for (strip, surface) in strips.iter().zip(&surfaces) {
+        let number = shapes[STRIPS].faces().iter().position(|f| Arc::ptr_eq(&f.surface, surface));
+        let part = number.and_then(|n| {
+            let t = Domain::new(strip.ts[0][0], strip.ts[1][0]).at(0.5);
+            made.part_about(STRIPS, FaceId(n as u32), [t, 0.5], &|i| i == OTHERS || i >= ENDS)
+        });
+        let at = strip.strip.surface.point(Domain::new(strip.ts[0][0], strip.ts[1][0]).at(0.5), 0.5).into();
+        laid.extend(part.ok_or(SurfacingError::FilletObstructed { at })?);
+    }
+    let ends: Vec<Outline> = ends.iter().map(|e| Outline::of(&shell.faces()[*e])).collect();
+    let mut parts = Parts { made: &made, ends, borders: edges_of(&made, &laid), kept: laid };
+    parts.fill();
+    for side in 0..2 {
+        for strip in strips {
+            let face = &touched[side][strip.faces[side]];
+            let number = numbers.iter().position(|n| *n == face.number).ok_or(SurfacingError::Empty)?;
+            let t = 0.5 * (strip.ts[0][side] + strip.ts[1][side]);
+            let (at, away) = away(&strip.strip, t, side);
+            let step = away * (BESIDE * rolled.radius);
+            let ends = || {
+                obstructed(&made).unwrap_or(SurfacingError::FilletEndsInside { which: side, at: at.into() })
+            };
+            let [beyond, under] = [at + step, at - step].map(|beside| {
+                let place = closest_on_surface(&face.face.surface, &beside).parameters;
+                let of_face = |f: &usize| {
+                    made.sources[*f].iter().any(|s| s.input == TOUCHED && s.face == FaceId(number as u32))
+                };
+                let holds = |f: &usize| Outline::of(&made.shell.faces()[*f]).holds(place);
+                (0..made.shell.faces().len()).filter(of_face).find(holds)
+            });
+            let beyond = beyond.ok_or_else(ends)?;
+            if edges_of(&made, &BTreeSet::from([beyond])).is_disjoint(&parts.borders) {
+                return Err(SurfacingError::FilletObstructed { at: at.into() });
+            }
+            parts.spread(beyond);
+            if under.is_some_and(|f| parts.kept.contains(&f)) {
+                return Err(ends());
+            }
+        }
+    }
+    let kept: Vec<usize> = parts.kept.into_iter().collect();
+    let result = made.shell_of(&kept)?;
+    let (was, is) = (closure(shell), closure(&result));
+    if is.overused_edges > was.overused_edges || (was.is_watertight() && !is.is_watertight()) {
+        let at = strips[0].strip.surface.point(strips[0].ts[0][0], 0.0);
+        let at = is.free_edges.first().map_or(at, |e| e.middle);
+        let ends = SurfacingError::FilletEndsInside { which: 0, at: at.into() };
+        return Err(obstructed(&made).unwrap_or(ends));
+    }
+    // A line in which a strip meets the face at its end can be wrong: then there are no triangles between it and the others.
+    let ended = strips.iter().find(|s| s.ended_by != [[None; 3]; 2]);
+    if let Some(strip) = ended.filter(|_| mesh(&result, MeshTolerance::chord(tolerance.join)).is_err()) {
+        return Err(SurfacingError::FilletEndRough {
+            at: strip.strip.surface.point(strip.ts[0][0], 0.0).into(),
+        });
+    }
+    Ok(result)
+}
+
+/// That another face reaches through a strip, if one does.
+fn obstructed(made: &Imprint) -> Option<SurfacingError> {
+    let both = |inputs: [usize; 2]| inputs.contains(&OTHERS) && inputs.contains(&STRIPS);
+    let through = made.crossings.iter().find(|c| both(c.inputs))?;
+    let at = through.curve.point(through.curve.domain().at(0.5)).into();
+    Some(SurfacingError::FilletObstructed { at })
+}
+
+fn edges_of(made: &Imprint, faces: &BTreeSet<usize>) -> BTreeSet<EdgeId> {
+    faces.iter().flat_map(|f| uses_of(made, *f)).map(|u| u.edge).collect()
+}
+
+fn uses_of(made: &Imprint, face: usize) -> impl Iterator<Item = &OrientedEdge> {
+    made.shell.faces()[face].loops.iter().flat_map(|l| &l.edges)
+}
+
+/// The faces of what was brought together while it is settled which of them stay.
+struct Parts<'a> {
+    made: &'a Imprint,
+    /// The faces at which strips end, as they were.
+    ends: Vec<Outline>,
+    /// Edges over which nothing hangs together.
+    borders: BTreeSet<EdgeId>,
+    /// At first the strips.
+    kept: BTreeSet<usize>,
+}
+
+impl Parts<'_> {
+    /// Whether a part of the surface of a face at which strips end lies within the face as it was; `None` for other parts.
+    fn in_end(&self, part: usize) -> Option<bool> {
+        let source = self.made.sources[part].iter().find(|s| s.input >= ENDS)?;
+        let place = inner_place(&self.made.shell.faces()[part]);
+        Some(place.is_some_and(|p| self.ends[source.input - ENDS].holds(p)))
+    }
+
+    /// Adds what fills the ends of strips over which the shape grows: parts of faces' surfaces beyond those, on the inner side of
+    /// the strips. What they hang together with the faces over is no border of anything any more.
+    fn fill(&mut self) {
+        let made = self.made;
+        let all = made.shell.faces();
+        let strips: Vec<usize> = self.kept.iter().copied().collect();
+        let beyond: Vec<usize> = (0..all.len()).filter(|f| self.in_end(*f) == Some(false)).collect();
+        let inner = |part: usize| {
+            uses_of(made, part).any(|own| {
+                let t = own.pcurve.domain().at(0.5);
+                let Some(side) = Side::new(&all[part], own, t) else { return false };
+                let strip = strips.iter().flat_map(|s| uses_of(made, *s).map(move |u| (*s, u)));
+                strip.filter(|(_, u)| u.edge == own.edge).any(|(s, u)| {
+                    let t = u.pcurve.domain().at(0.5);
+                    Side::new(&all[s], u, t).is_some_and(|strip| strip.normal.dot(&side.out) > 0.0)
+                })
+            })
+        };
+        let mut next: Vec<usize> = beyond.iter().copied().filter(|f| inner(*f)).collect();
+        let mut fill = BTreeSet::new();
+        while let Some(f) = next.pop() {
+            if fill.insert(f) {
+                let edges: BTreeSet<EdgeId> =
+                    uses_of(made, f).map(|u| u.edge).filter(|e| !self.borders.contains(e)).collect();
+                let beside = |g: &usize| uses_of(made, *g).any(|u| edges.contains(&u.edge));
+                next.extend(beyond.iter().copied().filter(|g| !fill.contains(g)).filter(beside));
+            }
+        }
+        let own: BTreeSet<usize> = (0..all.len()).filter(|f| self.in_end(*f) == Some(true)).collect();
+        let (filled, own) = (edges_of(made, &fill), edges_of(made, &own));
+        self.borders.extend(filled.intersection(&own));
+        self.kept.extend(fill);
+    }
+
+    /// Adds a face of the shape with all others of it that hang together with it.
+    fn spread(&mut self, from: usize) {
+        let made = self.made;
+        let own = |f: usize| {
+            made.sources[f].iter().any(|s| s.input == TOUCHED || s.input == OTHERS)
+                || self.in_end(f) == Some(true)
+        };
+        let all: Vec<usize> = (0..made.shell.faces().len()).filter(|f| own(*f)).collect();
+        let mut next = vec![from];
+        while let Some(f) = next.pop() {
+            if !self.kept.insert(f) {
+                continue;
+            }
+            let edges: BTreeSet<EdgeId> =
+                uses_of(made, f).map(|u| u.edge).filter(|e| !self.borders.contains(e)).collect();
+            let beside = |g: &usize| uses_of(made, *g).any(|u| edges.contains(&u.edge));
+            next.extend(all.iter().copied().filter(|g| !self.kept.contains(g)).filter(beside));
+        }
+    }
+}
