@@ -1,12 +1,13 @@
 """Faces changed on random solids (taken away again, raised, swapped), judged by volumes and sampled distances, which share no code
 with the product.
 
-Use: measure_edits.py PROGRAM [--seed N] [--count N] [--kinds removed,raised,swapped] [--families a,b] [--keep FOLDER]
+Use: measure_edits.py PROGRAM [--seed N] [--count N] [--kinds removed,raised,swapped,spanned] [--families a,b] [--keep FOLDER]
 It takes minutes and is run by hand, as `measure_walls.py` is, whose tools it takes.
 
 What was put onto a solid (fillets, chamfers, a region, another body) and is taken away by Remove faces has to leave the solid as
 it was. A raised region has to hold what is above the inside of its outline, up to its height, and nothing else. A face
-swapped for another surface has to leave what is below that.
+swapped for another surface has to leave what is below that. A fillet that spans the flat of a chamfered edge has to be that of
+the sharp edge, which `measure_fillets.py` judges.
 """
 
 import argparse
@@ -292,7 +293,31 @@ def judge_swapped(source, made, level, move, up):
     return ""
 
 
-KINDS = {"removed": removed, "raised": raised, "swapped": swapped}
+def spanned(program, folder, name, steps, source, rng, tally):
+    """An edge cut off, and its two faces filleted over the flat: as the sharp edge rounded."""
+    edges = [e for e in topology(source, "base")["edges"] if e["faces"] == 2 and " | " in e["name"] and "#" not in e["name"]]
+    if not edges:
+        return
+    edge = rng.choice(edges)
+    first, second = edge["name"].removeprefix("edge ").split(" | ")
+    flat = round(rng.choice([0.3, 0.6, 1]), 3)
+    radius = round(flat * rng.uniform(2, 5), 3)
+    cut = step("cut", "chamfer", edges=[of("base", edge["name"])], distance=flat)
+    rounded = step("on", "fillet", edges=[of("base", edge["name"])], radius=radius)
+    sharp = Built(program, [*steps, rounded], folder, name + "_sharp", chord=CHORD)
+    if sharp.mesh is None or first == second:
+        return
+    tally["asked"] += 1
+    for side in ("inside", "outside"):
+        faces = {"first": of("cut", f"face {first}"), "second": of("cut", f"face {second}")}
+        on = step("on", "surface_fillet", **faces, first_side=side, second_side=side, radius=radius)
+        made = Built(program, [*steps, cut, on], folder, f"{name}_{side}", chord=CHORD)
+        if made.mesh is not None:
+            break
+    told(f"{name} {edge['name']} flat {flat} radius {radius}", made, same(sharp, made, rng) if made.mesh is not None else "", tally)
+
+
+KINDS = {"removed": removed, "raised": raised, "swapped": swapped, "spanned": spanned}
 
 
 def main():

@@ -14,7 +14,6 @@ use super::spine::{MIDDLE, Rolled};
 use super::{BESIDE, Laid, away, facing, shell_of};
 use crate::SurfacingError;
 use crate::ground::Ground;
-use crate::side::Side;
 
 /// Numbers of what is brought together: the faces that the ball touches, those that are as they were, the lines of contact, the
 /// strips, and the surfaces of the faces at which strips end, from one number on.
@@ -162,25 +161,22 @@ impl Parts<'_> {
         Some(place.is_some_and(|p| self.ends[source.input - ENDS].holds(p)))
     }
 
-    /// Adds what fills the ends of strips over which the shape grows: parts of faces' surfaces beyond those, on the inner side of
-    /// the strips. What they hang together with the faces over is no border of anything any more.
+    /// Adds what fills the ends of strips over which the shape grows: parts of faces' surfaces beyond those, on the side of the
+    /// strips that goes on from them. What they hang together with the faces over is no border of anything any more.
     fn fill(&mut self) {
         let made = self.made;
         let all = made.shell.faces();
         let strips: Vec<usize> = self.kept.iter().copied().collect();
         let beyond: Vec<usize> = (0..all.len()).filter(|f| self.in_end(*f) == Some(false)).collect();
-        let inner = |part: usize| {
+        // Which way a face with its outer side up runs along an edge: faces on either side of one run opposite ways.
+        let runs = |f: usize, used: &OrientedEdge| used.forward != all[f].reversed;
+        let fills = |part: usize| {
             uses_of(made, part).any(|own| {
-                let t = own.pcurve.domain().at(0.5);
-                let Some(side) = Side::new(&all[part], own, t) else { return false };
-                let strip = strips.iter().flat_map(|s| uses_of(made, *s).map(move |u| (*s, u)));
-                strip.filter(|(_, u)| u.edge == own.edge).any(|(s, u)| {
-                    let t = u.pcurve.domain().at(0.5);
-                    Side::new(&all[s], u, t).is_some_and(|strip| strip.normal.dot(&side.out) > 0.0)
-                })
+                let beside = strips.iter().flat_map(|s| uses_of(made, *s).map(move |u| (*s, u)));
+                beside.filter(|(_, u)| u.edge == own.edge).any(|(s, u)| runs(s, u) != runs(part, own))
             })
         };
-        let mut next: Vec<usize> = beyond.iter().copied().filter(|f| inner(*f)).collect();
+        let mut next: Vec<usize> = beyond.iter().copied().filter(|f| fills(*f)).collect();
         let mut fill = BTreeSet::new();
         while let Some(f) = next.pop() {
             if fill.insert(f) {
