@@ -64,7 +64,7 @@ impl Rolled<'_, '_> {
             return None;
         }
         let radius = self.radius;
-        let track = piece.track(self.touched, Round::Arc, Box::new(move |_| radius), false);
+        let track = piece.spine.track(self.touched, Round::Arc, Box::new(move |_| radius), false);
         let (mut section, along) = (track.section(ts[0])?, track.guide.tangent(ts[0])?);
         for k in 0..3 {
             let Some(face) = over[k] else { continue };

@@ -136,11 +136,15 @@ pub fn fillet_between(rolling: &Rolling<'_>, tolerance: &Tolerance) -> Result<Ro
     let margin = FARTHER * most;
     let touched = all(margin);
     let rolled = Rolled::new(&supports, &touched, (middle, rolling.in_one_shape()), tolerance);
+    // Of one shape a ball is on one side only.
+    if rolling.in_one_shape() && supports.iter().any(|s| s.outside != supports[0].outside) {
+        return Err(nothing_between(&touched));
+    }
     let pieces = if supports.len() > MIDDLE { rolled.full_pieces()? } else { rolled.pieces()? };
     let first = pieces.first().ok_or_else(|| nothing_between(&touched))?;
     let strips = laid(rolling, &rolled, &pieces, tolerance)?;
     let max_deviation = strips.iter().map(|s| s.strip.max_deviation).fold(0.0, f64::max);
-    let [one, two] = [0, 1].map(|k| touched[k][first.faces()[k]].face.role.as_str());
+    let [one, two] = [0, 1].map(|k| touched[k][first.spine.faces[k]].face.role.as_str());
     let role = format!("fillet of {one} and {two}");
     if rolling.in_one_shape() {
         let shell = in_one_shape(&rolled, &strips, (&role, margin), tolerance)?;
@@ -163,7 +167,7 @@ pub fn fillet_between(rolling: &Rolling<'_>, tolerance: &Tolerance) -> Result<Ro
         Body::Solid(solid) => solid.outer().clone(),
     };
     let made = Rounded { shell, edges: strips.len(), max_deviation };
-    joined_along(&made.shell, rolling, &strips, tolerance)?;
+    joined_along(&made.shell, &rolled, &strips, tolerance)?;
     Ok(made)
 }
 
@@ -223,7 +227,7 @@ fn laid(
         for (&(k, forward), &length) in way.iter().zip(&lengths) {
             let (piece, before_it) = (&pieces[k], before);
             let part = piece.part();
-            let own = piece.spine().part(part.start, part.end);
+            let own = piece.spine.curve.part(part.start, part.end);
             let run = ArcLength::new(&own);
             let size = |t: f64| {
                 if even {
@@ -233,7 +237,7 @@ fn laid(
                 let share = if forward { share } else { 1.0 - share };
                 radius((before_it + share * length) / whole)
             };
-            let track = piece.track(rolled.touched, round, Box::new(size), even);
+            let track = piece.spine.track(rolled.touched, round, Box::new(size), even);
             let ts = [0, 1].map(|end| piece.ends[end].ts);
             let borders = [0, 1].map(|side| Domain::new(ts[0][side], ts[1][side]));
             if borders.iter().any(|d| d.start >= d.end) {
@@ -243,7 +247,7 @@ fn laid(
             let strip = strip(&track, over, borders, None, tolerance)?;
             let planes = [0, 1].map(|end| piece.ends[end].plane);
             let ended_by = [0, 1].map(|end| piece.ends[end].ended_by);
-            out.push(Laid { strip, faces: piece.faces(), ts, planes, ended_by, closed: piece.closed });
+            out.push(Laid { strip, faces: piece.spine.faces, ts, planes, ended_by, closed: piece.closed });
             before += length;
         }
     }
@@ -254,7 +258,7 @@ fn laid(
 fn ways(pieces: &[Piece], tolerance: &Tolerance) -> Vec<Vec<(usize, bool)>> {
     let place = |k: usize, at_end: bool| {
         let piece = &pieces[k];
-        piece.spine().point(if at_end { piece.part().end } else { piece.part().start })
+        piece.spine.curve.point(if at_end { piece.part().end } else { piece.part().start })
     };
     let mut used = vec![false; pieces.len()];
     // What follows a piece that ends at a place.
@@ -370,13 +374,13 @@ fn away(made: &Strip, t: f64, side: usize) -> (Point3, Vector3) {
 /// Refuses a result in which a fillet is not joined all along to what it trims.
 fn joined_along(
     shell: &Shell,
-    rolling: &Rolling<'_>,
+    rolled: &Rolled<'_, '_>,
     strips: &[Laid],
     tolerance: &Tolerance,
 ) -> Result<(), SurfacingError> {
     let open = closure(shell).free_edges;
     for (side, strip) in (0..2).flat_map(|side| strips.iter().map(move |s| (side, s))) {
-        if !rolling.supports[side].trimmed {
+        if !rolled.supports[side].trimmed {
             continue;
         }
         let line = strip.contact(side);

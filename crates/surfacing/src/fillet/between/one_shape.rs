@@ -11,7 +11,7 @@ use topology::{
 };
 
 use super::spine::{MIDDLE, Rolled};
-use super::{BESIDE, Laid, away, facing, shell_of};
+use super::{BESIDE, Laid, away, facing, joined_along, shell_of};
 use crate::SurfacingError;
 use crate::ground::Ground;
 
@@ -77,7 +77,7 @@ pub(super) fn in_one_shape(
         laid.extend(part.ok_or(SurfacingError::FilletObstructed { at })?);
     }
     let ends: Vec<Outline> = ends.iter().map(|e| Outline::of(&shell.faces()[*e])).collect();
-    let mut parts = Parts { made: &made, ends, borders: edges_of(&made, &laid), kept: laid };
+    let mut parts = Parts::new(&made, &ends, laid);
     parts.fill();
     for side in 0..2 {
         for strip in strips {
@@ -116,6 +116,7 @@ pub(super) fn in_one_shape(
         let ends = SurfacingError::FilletEndsInside { which: 0, at: at.into() };
         return Err(obstructed(&made).unwrap_or(ends));
     }
+    joined_along(&result, rolled, strips, tolerance)?;
     // A line in which a strip meets the face at its end can be wrong: then there are no triangles between it and the others.
     let ended = strips.iter().find(|s| s.ended_by != [[None; 3]; 2]);
     if let Some(strip) = ended.filter(|_| mesh(&result, MeshTolerance::chord(tolerance.join)).is_err()) {
@@ -142,73 +143,86 @@ fn uses_of(made: &Imprint, face: usize) -> impl Iterator<Item = &OrientedEdge> {
     made.shell.faces()[face].loops.iter().flat_map(|l| &l.edges)
 }
 
+/// Faces with all others among some that hang together with them, not over borders.
+fn hanging_together(
+    made: &Imprint,
+    mut next: Vec<usize>,
+    among: &[usize],
+    borders: &BTreeSet<EdgeId>,
+) -> BTreeSet<usize> {
+    let mut out = BTreeSet::new();
+    while let Some(f) = next.pop() {
+        if !out.insert(f) {
+            continue;
+        }
+        let edges: BTreeSet<EdgeId> =
+            uses_of(made, f).map(|u| u.edge).filter(|e| !borders.contains(e)).collect();
+        let beside = |g: &usize| uses_of(made, *g).any(|u| edges.contains(&u.edge));
+        next.extend(among.iter().copied().filter(|g| !out.contains(g)).filter(beside));
+    }
+    out
+}
+
 /// The faces of what was brought together while it is settled which of them stay.
 struct Parts<'a> {
     made: &'a Imprint,
-    /// The faces at which strips end, as they were.
-    ends: Vec<Outline>,
+    /// What is of the shape as it was.
+    own: Vec<usize>,
+    /// Parts of the surfaces of faces at which strips end, within those as they were, and beyond.
+    within: BTreeSet<usize>,
+    beyond: Vec<usize>,
     /// Edges over which nothing hangs together.
     borders: BTreeSet<EdgeId>,
     /// At first the strips.
     kept: BTreeSet<usize>,
 }
 
-impl Parts<'_> {
-    /// Whether a part of the surface of a face at which strips end lies within the face as it was; `None` for other parts.
-    fn in_end(&self, part: usize) -> Option<bool> {
-        let source = self.made.sources[part].iter().find(|s| s.input >= ENDS)?;
-        let place = inner_place(&self.made.shell.faces()[part]);
-        Some(place.is_some_and(|p| self.ends[source.input - ENDS].holds(p)))
+impl<'a> Parts<'a> {
+    fn new(made: &'a Imprint, ends: &[Outline], strips: BTreeSet<usize>) -> Self {
+        let (mut own, mut within, mut beyond) = (Vec::new(), BTreeSet::new(), Vec::new());
+        for (f, sources) in made.sources.iter().enumerate() {
+            let end = sources.iter().find(|s| s.input >= ENDS);
+            let is_within = |input: usize| {
+                inner_place(&made.shell.faces()[f]).is_some_and(|p| ends[input - ENDS].holds(p))
+            };
+            let in_end = end.map(|s| is_within(s.input));
+            match in_end {
+                Some(true) => _ = within.insert(f),
+                Some(false) => beyond.push(f),
+                None => {}
+            }
+            // A face in the plane of one at an end lies on that one's surface too.
+            if in_end == Some(true) || sources.iter().any(|s| s.input == TOUCHED || s.input == OTHERS) {
+                own.push(f);
+            }
+        }
+        Self { made, own, within, beyond, borders: edges_of(made, &strips), kept: strips }
     }
 
     /// Adds what fills the ends of strips over which the shape grows: parts of faces' surfaces beyond those, on the side of the
-    /// strips that goes on from them. What they hang together with the faces over is no border of anything any more.
+    /// strips that goes on from them. The edges between those and the faces as they were are no border of anything any more.
     fn fill(&mut self) {
         let made = self.made;
         let all = made.shell.faces();
-        let strips: Vec<usize> = self.kept.iter().copied().collect();
-        let beyond: Vec<usize> = (0..all.len()).filter(|f| self.in_end(*f) == Some(false)).collect();
         // Which way a face with its outer side up runs along an edge: faces on either side of one run opposite ways.
         let runs = |f: usize, used: &OrientedEdge| used.forward != all[f].reversed;
         let fills = |part: usize| {
             uses_of(made, part).any(|own| {
-                let beside = strips.iter().flat_map(|s| uses_of(made, *s).map(move |u| (*s, u)));
+                let beside = self.kept.iter().flat_map(|s| uses_of(made, *s).map(move |u| (*s, u)));
                 beside.filter(|(_, u)| u.edge == own.edge).any(|(s, u)| runs(s, u) != runs(part, own))
             })
         };
-        let mut next: Vec<usize> = beyond.iter().copied().filter(|f| fills(*f)).collect();
-        let mut fill = BTreeSet::new();
-        while let Some(f) = next.pop() {
-            if fill.insert(f) {
-                let edges: BTreeSet<EdgeId> =
-                    uses_of(made, f).map(|u| u.edge).filter(|e| !self.borders.contains(e)).collect();
-                let beside = |g: &usize| uses_of(made, *g).any(|u| edges.contains(&u.edge));
-                next.extend(beyond.iter().copied().filter(|g| !fill.contains(g)).filter(beside));
-            }
-        }
-        let own: BTreeSet<usize> = (0..all.len()).filter(|f| self.in_end(*f) == Some(true)).collect();
-        let (filled, own) = (edges_of(made, &fill), edges_of(made, &own));
-        self.borders.extend(filled.intersection(&own));
+        let next = self.beyond.iter().copied().filter(|f| fills(*f)).collect();
+        let fill = hanging_together(made, next, &self.beyond, &self.borders);
+        let (filled, within) = (edges_of(made, &fill), edges_of(made, &self.within));
+        self.borders.extend(filled.intersection(&within));
         self.kept.extend(fill);
     }
 
     /// Adds a face of the shape with all others of it that hang together with it.
     fn spread(&mut self, from: usize) {
-        let made = self.made;
-        let own = |f: usize| {
-            made.sources[f].iter().any(|s| s.input == TOUCHED || s.input == OTHERS)
-                || self.in_end(f) == Some(true)
-        };
-        let all: Vec<usize> = (0..made.shell.faces().len()).filter(|f| own(*f)).collect();
-        let mut next = vec![from];
-        while let Some(f) = next.pop() {
-            if !self.kept.insert(f) {
-                continue;
-            }
-            let edges: BTreeSet<EdgeId> =
-                uses_of(made, f).map(|u| u.edge).filter(|e| !self.borders.contains(e)).collect();
-            let beside = |g: &usize| uses_of(made, *g).any(|u| edges.contains(&u.edge));
-            next.extend(all.iter().copied().filter(|g| !self.kept.contains(g)).filter(beside));
+        if !self.kept.contains(&from) {
+            self.kept.extend(hanging_together(self.made, vec![from], &self.own, &self.borders));
         }
     }
 }

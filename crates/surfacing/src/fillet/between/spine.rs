@@ -99,7 +99,7 @@ pub(super) struct Spine {
 
 /// A part of the way along which the ball touches one face of either side.
 pub(super) struct Piece {
-    spine: Spine,
+    pub(super) spine: Spine,
     /// Where it begins and where it ends.
     pub(super) ends: [End; 2],
     /// Whether it goes round.
@@ -107,7 +107,8 @@ pub(super) struct Piece {
 }
 
 impl Spine {
-    fn track<'a>(
+    /// The track along it, of a radius by the guide's parameter.
+    pub(super) fn track<'a>(
         &self,
         touched: &'a [Vec<Touched<'_>>],
         round: Round,
@@ -130,26 +131,6 @@ impl Spine {
 }
 
 impl Piece {
-    /// The track along it, of a radius by the guide's parameter.
-    pub(super) fn track<'a>(
-        &self,
-        touched: &'a [Vec<Touched<'_>>],
-        round: Round,
-        size: Size<'a>,
-        even: bool,
-    ) -> Track<'a> {
-        self.spine.track(touched, round, size, even)
-    }
-
-    pub(super) fn spine(&self) -> &NurbsCurve {
-        &self.spine.curve
-    }
-
-    /// The numbers of the faces among those that are touched.
-    pub(super) fn faces(&self) -> [usize; 2] {
-        self.spine.faces
-    }
-
     /// The part of the spine along which both sides are touched.
     pub(super) fn part(&self) -> Domain {
         let [from, to] = [0, 1].map(|end| self.ends[end].ts);
@@ -162,7 +143,7 @@ impl Piece {
         let part = self.part();
         let mut ts = Vec::new();
         {
-            let track = self.track(touched, Round::Arc, Box::new(|_| 1.0), false);
+            let track = self.spine.track(touched, Round::Arc, Box::new(|_| 1.0), false);
             for (k, &face) in self.spine.faces.iter().enumerate() {
                 let at = |t: f64| track.section(t).map(|s| s.contacts[k].at);
                 ts.extend(touched[k][face].ground.seams_on(&at, part));
