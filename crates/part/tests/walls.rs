@@ -443,3 +443,62 @@ fn a_dome_that_is_tangent_to_its_sides_but_for_a_part_of_a_degree_takes_every_wa
         }
     }
 }
+
+/// A profile turned about the axis into a solid: a flat bottom, a line through points, a flat top.
+fn turned_through(points: &[[f64; 2]]) -> Vec<Value> {
+    let (first, last) = (points[0], points[points.len() - 1]);
+    let curves = json!([
+        {"id": "a", "kind": "polyline", "points": [[0, first[1]], first]},
+        {"id": "b", "kind": "through_points", "points": points},
+        {"id": "d", "kind": "polyline", "points": [last, [0, last[1]]]},
+    ]);
+    vec![
+        drawing("p", "xz", 0.0, curves),
+        step("body", "revolve", json!({"profile": of("p"), "axis": "z", "turn": "360 deg"})),
+    ]
+}
+
+#[test]
+fn a_waist_and_a_belly_get_every_wall_though_it_is_thicker_than_they_bend() {
+    // The belly bends with a radius of 2.9; at the foot side and bottom meet at 30 degrees.
+    let points = [[16.76, 0.0], [8.609, 10.632], [24.011, 20.963], [4.3, 39.771]];
+    for wall in [2.0, 3.0, 4.0, 6.0] {
+        let hollow = step("w", "hollow", json!({"solid": of("body"), "thickness": wall}));
+        let rebuilt = then(turned_through(&points), hollow);
+        assert!(rebuilt.built(2).is_some(), "{wall}: {}", failure(&rebuilt, 2).message);
+        let Body::Solid(solid) = &bodies(&rebuilt, 2)[0] else { panic!("open") };
+        let [least, _] = wall_of(solid, 0.02);
+        assert!((wall - least).abs() < 0.03, "{wall}: {least}");
+    }
+    for distance in [0.7, 2.0, 3.0] {
+        let offset = step("w", "offset", json!({"surface": of("body"), "distance": distance}));
+        let rebuilt = then(turned_through(&points), offset);
+        assert!(rebuilt.built(2).is_some(), "{distance}: {}", failure(&rebuilt, 2).message);
+        let (Body::Solid(body), Body::Solid(outer)) = (&bodies(&rebuilt, 1)[0], &bodies(&rebuilt, 2)[0])
+        else {
+            panic!("open")
+        };
+        let [least, _] = between(body.outer(), outer.outer(), 0.02);
+        assert!((distance - least).abs() < 0.03, "{distance}: {least}");
+    }
+}
+
+#[test]
+fn a_turned_body_is_open_at_its_top_with_every_wall() {
+    // Every wall of these was found to be refused now and then: the middle of the top lies level with the seams.
+    let points = [[8.089, 0.0], [22.422, 14.506], [18.328, 25.078], [8.261, 40.518]];
+    let mut before = 0.0;
+    for wall in [0.5, 0.75, 1.0, 1.25, 1.5, 2.0, 3.0, 4.0, 5.0, 6.0] {
+        let closed = then(turned_through(&points), step("x", "point", json!({"way": "typed"})));
+        let top = face_at(&closed, 1, 40.518);
+        let open = json!({"solid": of("body"), "thickness": wall, "open": [{"step": "body", "item": top}]});
+        let rebuilt = then(turned_through(&points), step("w", "hollow", open));
+        assert!(rebuilt.built(2).is_some(), "{wall}: {}", failure(&rebuilt, 2).message);
+        let now = volume(&rebuilt, 2);
+        assert!(now > before, "{wall}: {now}");
+        before = now;
+        near(reached(&rebuilt, 2, "Wall, thinnest"), wall, 1e-3);
+        // Places beyond the wall's end say nothing of how thick it is.
+        assert!(reached(&rebuilt, 2, "Wall, thickest") < 1.5 * wall, "{wall}");
+    }
+}

@@ -13,6 +13,12 @@ const SHARES: [f64; 8] = [1.0, 0.7, 0.5, 0.35, 0.2, 0.1, 0.05, 0.02];
 /// Area per parameter, as a share of what the longer of its sides squared is, below which a surface has no normal.
 const POLE: f64 = 1e-12;
 
+/// Halvings between the first that it can and the one before.
+const NARROWED: usize = 4;
+/// Places along a border, and lines beyond it, at which is looked whether a longer surface keeps its side.
+const ALONG: usize = 8;
+const BEYOND: usize = 8;
+
 /// How a surface is made longer.
 type Extended = fn(&NurbsSurface, SurfaceSide, f64, GoesOn) -> Result<NurbsSurface, GeometryError>;
 
@@ -36,15 +42,15 @@ pub(crate) struct Place {
 impl Ground {
     /// The ground of a face, by `margin` mm longer over its borders.
     pub(crate) fn new(face: &Face, margin: f64) -> Self {
-        Self::longer(face, margin, extended_surface)
+        Self::longer(face, margin, extended_surface, GoesOn::Naturally)
     }
 
     /// The same, also longer over borders that end at a pole.
-    pub(crate) fn beside_poles(face: &Face, margin: f64) -> Self {
-        Self::longer(face, margin, extended_beside_poles)
+    pub(crate) fn beside_poles(face: &Face, margin: f64, how: GoesOn) -> Self {
+        Self::longer(face, margin, extended_beside_poles, how)
     }
 
-    fn longer(face: &Face, margin: f64, extended: Extended) -> Self {
+    fn longer(face: &Face, margin: f64, extended: Extended, how: GoesOn) -> Self {
         let closed = face.surface.closes(1e-9);
         let mut surface = Arc::clone(&face.surface);
         for sides in [[SurfaceSide::UStart, SurfaceSide::UEnd], [SurfaceSide::VStart, SurfaceSide::VEnd]] {
@@ -52,16 +58,27 @@ impl Ground {
                 continue;
             }
             let longer = |surface: &NurbsSurface, side, share: f64| {
-                extended(surface, side, share * margin, GoesOn::Naturally).ok()
+                let longer = extended(surface, side, share * margin, how).ok()?;
+                keeps_its_side(surface, &longer, side).then_some(longer)
             };
-            // What an arc is made longer by at one end it cannot be at the other: both as far as both can.
-            let both = |share: &f64| longer(&longer(&surface, sides[0], *share)?, sides[1], *share);
-            if let Some(longer) = SHARES.iter().find_map(both) {
-                surface = Arc::new(longer);
+            let by = |shares: [f64; 2]| longer(&longer(&surface, sides[0], shares[0])?, sides[1], shares[1]);
+            // What an arc is made longer by at one end it cannot be at the other: both as far as both can, and then each as far as it
+            // can beside that.
+            if let Some((share, mut longest)) = farthest(0.0, &|share| by([share; 2])) {
+                let mut shares = [share; 2];
+                for end in 0..2 {
+                    let alone =
+                        |share: f64| by(if end == 0 { [share, shares[1]] } else { [shares[0], share] });
+                    if let Some((share, longer)) = farthest(share, &alone) {
+                        shares[end] = share;
+                        longest = longer;
+                    }
+                }
+                surface = Arc::new(longest);
                 continue;
             }
             for side in sides {
-                if let Some(longer) = SHARES.iter().find_map(|share| longer(&surface, side, *share)) {
+                if let Some((_, longer)) = farthest(0.0, &|share| longer(&surface, side, share)) {
                     surface = Arc::new(longer);
                 }
             }
@@ -211,4 +228,41 @@ impl Ground {
             Domain::new(domains[k].start - more, domains[k].end + more)
         })
     }
+}
+
+/// The largest share beyond `than` of what is asked for by which a surface can be made longer, with that surface.
+fn farthest(than: f64, made: &dyn Fn(f64) -> Option<NurbsSurface>) -> Option<(f64, NurbsSurface)> {
+    let tried = || SHARES.iter().copied().take_while(|share| *share > than);
+    let (k, mut best) = tried().enumerate().find_map(|(k, share)| Some((k, (share, made(share)?))))?;
+    if k > 0 {
+        let mut beyond = SHARES[k - 1];
+        for _ in 0..NARROWED {
+            let share = 0.5 * (best.0 + beyond);
+            match made(share) {
+                Some(longer) => best = (share, longer),
+                None => beyond = share,
+            }
+        }
+    }
+    Some(best)
+}
+
+/// Whether the normal of a surface that was made longer beyond a side nowhere jumps to the other side there, as that of one that
+/// runs through an axis about which it turns does.
+fn keeps_its_side(surface: &NurbsSurface, longer: &NurbsSurface, side: SurfaceSide) -> bool {
+    let [was, is] = [surface, longer].map(|s| <[Domain; 2]>::from(s.domain()));
+    let axis = usize::from(!side.is_u());
+    let [from, to] =
+        if side.is_start() { [was[axis].start, is[axis].start] } else { [was[axis].end, is[axis].end] };
+    (0..ALONG).all(|i| {
+        let along = was[1 - axis].at((i as f64 + 0.5) / ALONG as f64);
+        let area = |k: usize| {
+            let across = from + (to - from) * k as f64 / BEYOND as f64;
+            let [u, v] = if axis == 0 { [across, along] } else { [along, across] };
+            let (_, du, dv) = longer.tangents(u, v);
+            du.cross(&dv)
+        };
+        let areas: Vec<Vector3> = (0..=BEYOND).map(area).collect();
+        areas.windows(2).all(|w| w[0].dot(&w[1]) >= 0.0)
+    })
 }

@@ -10,10 +10,15 @@ use topology::{
 
 use crate::fits::{apart, fitted};
 use crate::thicken::skin_called;
+use crate::wall::places;
 use crate::{OffsetShell, Offsets, Revolved, SurfacingError, thicken, wall_between};
 
 /// How many times the fit tolerance a wall may be too thin.
 const NEARER: f64 = 4.0;
+/// How many times as long as its wall is thick an end may be.
+const LONGEST_END: f64 = 1.5;
+/// How many times the wall faces may grow over what has no room beside an opening.
+const FARTHER: f64 = 4.0;
 
 /// A wall, or a shell at a distance, with what was reached.
 #[derive(Debug, Clone)]
@@ -41,13 +46,8 @@ pub fn thick_shell(
     let offsets = Offsets::new(shell, tolerance)?;
     thinned(outward + inward, &|share| {
         let (outward, inward) = (share * outward, share * inward);
-        walled_shell(shell, &offsets, &offset_ways(&offsets, share), outward, inward, tolerance)
+        walled_shell(shell, &offsets, outward, inward, tolerance)
     })
-}
-
-/// All of a size is tried in every way, shares of it only in those that are soon done.
-fn offset_ways(offsets: &Offsets<'_>, share: f64) -> impl Fn(&[f64]) -> Result<OffsetShell, SurfacingError> {
-    move |distances| if share == 1.0 { offsets.at(distances) } else { offsets.directly(distances) }
 }
 
 /// A wall, or why it does not fit, with the thickest one in the same proportions that does.
@@ -65,7 +65,7 @@ fn thinned(
 pub fn offset_body(shell: &Shell, distance: f64, tolerance: &Tolerance) -> Result<Walled, SurfacingError> {
     let offsets = Offsets::new(shell, tolerance)?;
     let make = |share: f64| {
-        let made = offset_ways(&offsets, share)(&vec![share * distance; shell.faces().len()])?;
+        let made = offsets.at(&vec![share * distance; shell.faces().len()])?;
         Ok(Walled {
             body: apart(Body::from_shell(made.shell))?,
             max_deviation: made.max_deviation,
@@ -80,7 +80,6 @@ pub fn offset_body(shell: &Shell, distance: f64, tolerance: &Tolerance) -> Resul
 fn walled_shell(
     shell: &Shell,
     offsets: &Offsets<'_>,
-    offset: &dyn Fn(&[f64]) -> Result<OffsetShell, SurfacingError>,
     outward: f64,
     inward: f64,
     tolerance: &Tolerance,
@@ -89,7 +88,37 @@ fn walled_shell(
     if !(usable(outward) && usable(inward)) || outward + inward <= tolerance.resolution {
         return Err(SurfacingError::NoThickness);
     }
-    let side = |distance: f64| offset(&vec![distance; shell.faces().len()]);
+    walled_by_skins(shell, offsets, outward, inward, tolerance)
+        .or_else(|error| walled_past_ends(shell, offsets, outward, inward, tolerance).ok_or(error))
+}
+
+/// The same where a skin has no room beside a border, so that the wall's end meets what comes next; `None` where that makes none, or
+/// an end that reaches far beyond its wall, where what comes next leads away from it.
+fn walled_past_ends(
+    shell: &Shell,
+    offsets: &Offsets<'_>,
+    outward: f64,
+    inward: f64,
+    tolerance: &Tolerance,
+) -> Option<Walled> {
+    let made = walled_askew(offsets, outward, inward, tolerance)?;
+    let border: Vec<&NurbsCurve> =
+        free_edges(shell).into_iter().filter_map(|e| shell.edge(e).curve.as_ref()).collect();
+    let away = |p: &Point3| border.iter().map(|c| closest_on_curve(c, p).distance).fold(f64::MAX, f64::min);
+    let ends = skin_called(&made.body.whole(), "wall ");
+    let farthest = ends.faces().iter().flat_map(places).map(|p| away(&p)).fold(0.0, f64::max);
+    (farthest <= LONGEST_END * outward.max(inward)).then_some(made)
+}
+
+/// The wall between both skins, each offset by itself, with ruled faces along the free edges.
+fn walled_by_skins(
+    shell: &Shell,
+    offsets: &Offsets<'_>,
+    outward: f64,
+    inward: f64,
+    tolerance: &Tolerance,
+) -> Result<Walled, SurfacingError> {
+    let side = |distance: f64| offsets.at(&vec![distance; shell.faces().len()]);
     let (outer, inner) = (side(outward)?, side(-inward)?);
     let is_askew = [&outer, &inner].iter().any(|made| !made.overhangs.is_empty());
     if is_askew && let Some(made) = walled_askew(offsets, outward, inward, tolerance) {
@@ -229,8 +258,49 @@ pub fn hollow(solid: &Solid, walls: &[f64], tolerance: &Tolerance) -> Result<Wal
     let offsets = Offsets::new(solid.outer(), tolerance)?;
     thinned(thickest, &|share| {
         let walls: Vec<f64> = walls.iter().map(|w| share * w).collect();
-        hollowed(solid, &offset_ways(&offsets, share), &walls, tolerance)
+        hollowed(solid, &offsets, &walls, tolerance)
     })
+}
+
+/// How a solid is hollowed out beside its openings. What is offset beside an opening that goes on smoothly into it never meets it: the
+/// rim stands square to the wall's end there; where the wall is so thick that nothing is left of what goes on, the next faces meet
+/// the opening.
+fn hollowed(
+    solid: &Solid,
+    offsets: &Offsets<'_>,
+    walls: &[f64],
+    tolerance: &Tolerance,
+) -> Result<Walled, SurfacingError> {
+    if walls.iter().any(|w| !(w.is_finite() && *w >= 0.0)) || walls.iter().all(|w| *w <= tolerance.resolution)
+    {
+        return Err(SurfacingError::NoThickness);
+    }
+    let inward: Vec<f64> = walls.iter().map(|w| -w).collect();
+    let open: BTreeSet<usize> = (0..walls.len()).filter(|&f| walls[f] == 0.0).collect();
+    let beside = offsets.smooth_neighbours(&open);
+    if beside.is_empty() {
+        return lined(solid, offsets.at(&inward)?, walls, tolerance);
+    }
+    let wall = walls.iter().copied().fold(0.0, f64::max);
+    if walls.iter().any(|w| *w != 0.0 && *w != wall) || !solid.voids().is_empty() {
+        return lined(solid, offsets.at(&inward)?, walls, tolerance);
+    }
+    let faces = solid.outer().faces().len();
+    let sheet = solid.outer().part(&(0..faces).filter(|f| !open.contains(f)).collect::<Vec<usize>>());
+    let around = Offsets::new(&sheet, tolerance)?;
+    let next_ones = || {
+        let inner = offsets.without(&beside, &inward, FARTHER * wall)?;
+        lined(solid, inner, walls, tolerance)
+    };
+    walled_shell(&sheet, &around, 0.0, wall, tolerance)
+        .map(with_own_outer)
+        .or_else(|error| next_ones().map_err(|_| error))
+}
+
+/// A wall whose outer faces are those of the solid that it was made from.
+fn with_own_outer(made: Walled) -> Walled {
+    let own = |role: &str| role.strip_prefix("outer ").unwrap_or(role).to_owned();
+    Walled { body: made.body.with_roles(&own), ..made }
 }
 
 /// A turned solid hollowed out by its profile, which says how the wall goes where its faces meet at every angle, as those of a ring
@@ -269,18 +339,13 @@ fn voids_left(solid: &Solid, inside: &Shell, tolerance: &Tolerance) -> Result<Ve
     Ok(out)
 }
 
-fn hollowed(
+/// A solid with what lies within an inner shell taken out of it, through its open faces.
+fn lined(
     solid: &Solid,
-    offset: &dyn Fn(&[f64]) -> Result<OffsetShell, SurfacingError>,
+    inner: OffsetShell,
     walls: &[f64],
     tolerance: &Tolerance,
 ) -> Result<Walled, SurfacingError> {
-    if walls.iter().any(|w| !(w.is_finite() && *w >= 0.0)) || walls.iter().all(|w| *w <= tolerance.resolution)
-    {
-        return Err(SurfacingError::NoThickness);
-    }
-    let inward: Vec<f64> = walls.iter().map(|w| -w).collect();
-    let inner = offset(&inward)?;
     let somewhere = inner.shell.vertices().first().map_or([0.0; 3], |v| v.point.into());
     let lost = || SurfacingError::OffsetOpen { at: somewhere };
     let is_open = |f: usize| walls[f] == 0.0;

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use geometry::{
-    BoxTree, Domain, NurbsCurve, NurbsSurface, Point3, box_of, closest_on_curve, diagonal, grown,
+    BoxTree, Domain, NurbsCurve, NurbsSurface, OnSurface, Point3, box_of, closest_on_curve, diagonal, grown,
     nearby_on_surface,
 };
 use topology::{
@@ -102,11 +102,26 @@ fn places_along(face: &Face, used: &OrientedEdge, within: f64) -> Vec<Point3> {
     (0..ALONG).filter_map(place).collect()
 }
 
-/// A face with its edges, each with whether it is free.
+/// A face with its edges.
 struct Bounded<'a> {
     surface: &'a NurbsSurface,
     outlines: Outlines,
-    edges: Vec<(&'a NurbsCurve, bool)>,
+    edges: Vec<Bound<'a>>,
+}
+
+/// An edge, with whether it is a free one, and which of its ends lie on free ones.
+struct Bound<'a> {
+    curve: &'a NurbsCurve,
+    is_free: bool,
+    at_border: [bool; 2],
+}
+
+impl Bound<'_> {
+    /// Whether a place of it, by its parameter, lies on a border.
+    fn is_on_border(&self, t: f64) -> bool {
+        let d = self.curve.domain();
+        self.is_free || (self.at_border[0] && t <= d.start) || (self.at_border[1] && t >= d.end)
+    }
 }
 
 /// Faces from which distances are measured: by the triangles of a mesh, and from there on the surfaces.
@@ -123,14 +138,17 @@ impl<'a> Skin<'a> {
     pub(crate) fn of(shell: &'a Shell, wanted: &dyn Fn(usize) -> bool, chord: f64) -> Option<Self> {
         let made = mesh(shell, MeshTolerance::chord(chord)).ok()?;
         let free: BTreeSet<EdgeId> = free_edges(shell).into_iter().collect();
-        let told = |f: &'a Face| {
-            let edges = f.loops.iter().flat_map(|l| &l.edges);
-            let curve = |u: &OrientedEdge| Some((shell.edge(u.edge).curve.as_ref()?, free.contains(&u.edge)));
-            Bounded {
-                surface: &f.surface,
-                outlines: Outlines::of(f),
-                edges: edges.filter_map(curve).collect(),
-            }
+        let on_border: BTreeSet<VertexId> =
+            free.iter().map(|e| shell.edge(*e)).flat_map(|e| [e.start, e.end]).collect();
+        let bound = |u: &OrientedEdge| {
+            let edge = shell.edge(u.edge);
+            let at_border = [edge.start, edge.end].map(|v| on_border.contains(&v));
+            Some(Bound { curve: edge.curve.as_ref()?, is_free: free.contains(&u.edge), at_border })
+        };
+        let told = |f: &'a Face| Bounded {
+            surface: &f.surface,
+            outlines: Outlines::of(f),
+            edges: f.loops.iter().flat_map(|l| &l.edges).filter_map(bound).collect(),
         };
         let faces = shell.faces().iter().map(told).collect();
         let pieces: Vec<_> = made.placed().into_iter().filter(|t| wanted(t.face)).collect();
@@ -166,10 +184,14 @@ impl<'a> Skin<'a> {
             }
             let Bounded { surface, outlines, edges } = &self.faces[face];
             let inside = nearby_on_surface(surface, p, uv, within + self.chord)
-                .filter(|at| outlines.hold(&at.parameters));
-            let to_edge = |(curve, is_free): &(&NurbsCurve, bool)| {
-                let at = closest_on_curve(curve, p);
-                (!(square && *is_free) || is_square(surface, uv, &at.point, p)).then_some(at.distance)
+                .filter(|at| outlines.hold(&at.parameters))
+                // A foot at the border of a surface is one of its edges'.
+                .filter(|at| !square || stands_square(surface, at, p));
+            let to_edge = |bound: &Bound<'_>| {
+                let at = closest_on_curve(bound.curve, p);
+                let counts =
+                    !(square && bound.is_on_border(at.parameter)) || is_square(surface, uv, &at.point, p);
+                counts.then_some(at.distance)
             };
             let to_edges = || edges.iter().filter_map(to_edge).fold(f64::MAX, f64::min);
             least = least.min(inside.map_or_else(to_edges, |at| at.distance));
@@ -177,17 +199,18 @@ impl<'a> Skin<'a> {
         (least <= within).then_some(least)
     }
 
-    /// Whether a place is nearer than `than` mm.
+    /// Whether a place is nearer than `than` mm, not beyond a border.
     pub(crate) fn is_nearer(&self, p: &Point3, than: f64) -> bool {
-        self.nearest(p, than, false).is_some()
+        self.nearest(p, than, true).is_some()
     }
 
-    /// The distance of a place in millimetres, which is looked for about `about` mm away first.
+    /// The distance of a place in millimetres, which is looked for about `about` mm away first; `None` where what is nearest is a border
+    /// that the place lies beyond.
     pub(crate) fn distance(&self, p: &Point3, about: f64) -> Option<f64> {
         let mut within = FIRST * about;
         while within < FARTHER * (self.size + about) {
-            if let Some(found) = self.nearest(p, within, true) {
-                return Some(found);
+            if let Some(nearest) = self.nearest(p, within, false) {
+                return self.nearest(p, nearest, true);
             }
             within *= FARTHER;
         }
@@ -197,9 +220,14 @@ impl<'a> Skin<'a> {
 
 /// Whether the way from a place of a surface, looked for near parameters, to another one is square to it.
 fn is_square(surface: &NurbsSurface, near: [f64; 2], from: &Point3, to: &Point3) -> bool {
-    let way = to - from;
-    let normal = nearby_on_surface(surface, from, near, way.norm())
-        .and_then(|at| surface.normal(at.parameters[0], at.parameters[1]));
+    nearby_on_surface(surface, from, near, (to - from).norm())
+        .is_none_or(|at| stands_square(surface, &OnSurface { point: *from, ..at }, to))
+}
+
+/// Whether the way from a place on a surface to another one is square to it.
+fn stands_square(surface: &NurbsSurface, from: &OnSurface, to: &Point3) -> bool {
+    let way = to - from.point;
+    let normal = surface.normal(from.parameters[0], from.parameters[1]);
     normal.is_none_or(|n| n.cross(&way).norm() <= SQUARE * way.norm())
 }
 

@@ -377,3 +377,65 @@ fn a_half_disc_stays_a_face_when_its_short_sides_vanish() {
         near(solid(offset(&shell, -by)).measure().volume, area * (height - 2.0 * by), 1e-6);
     }
 }
+
+fn open_at(wall: &dyn Fn(usize) -> f64, solid: &Solid) -> Body {
+    let walls: Vec<f64> = (0..solid.outer().faces().len()).map(wall).collect();
+    hollow(solid, &walls, &tolerance()).unwrap().body
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    #[test]
+    fn a_box_all_rounded_may_be_open_at_one_of_its_sides(
+        sides in [24.0..40.0, 24.0..40.0, 18.0..30.0],
+        radius in 1.0..4.0,
+        share in 0.1..1.9,
+    ) {
+        // Up to the radius the rim stands square to the ends of the rounding; beyond it the sharp inside runs out through the top.
+        let wall: f64 = radius * share;
+        let shell = rounded(&block([0.0; 3], sides), radius);
+        let top = shell.faces().iter().position(|f| f.surface.control_points().iter().all(|p| p.z > sides[2] - 1e-9));
+        let solid = solid(shell);
+        let made = open_at(&|f| if Some(f) == top { 0.0 } else { wall }, &solid);
+        let inner = sides.map(|s| s - 2.0 * wall);
+        let inside = if share <= 1.0 {
+            let flat = [0, 1].map(|k| sides[k] - 2.0 * radius);
+            rounded_box(inner, radius - wall) + flat[0] * flat[1] * wall
+        } else {
+            inner[0] * inner[1] * (sides[2] - wall)
+        };
+        let Body::Solid(made) = made else { panic!("open") };
+        sound(&made);
+        near(made.measure().volume, rounded_box(sides, radius) - inside, 1e-6);
+    }
+
+    #[test]
+    fn the_inside_of_a_blunt_cone_ends_in_a_tip_under_a_wall_that_swallows_its_top(
+        base in 12.0..25.0_f64,
+        top in 0.15..0.5,
+        height in 20.0..40.0,
+        share in 0.1..0.9,
+    ) {
+        // Seen along the axis the side is a line; that of the inside lies a wall off it, from the floor up to where it comes to the
+        // ceiling or to the axis.
+        let top: f64 = base * top;
+        let slant = (base - top).hypot(height);
+        // The largest ball inside touches the side and the floor, and perhaps the top.
+        let room = (base * height / (slant + base - top)).min(0.5 * height);
+        let wall = share * room;
+        let radius = |z: f64| base - (base - top) * z / height - wall * slant / height;
+        let frustum = |low: f64, high: f64| {
+            let (a, b) = (radius(low), radius(high));
+            PI * (high - low) * (a * a + a * b + b * b) / 3.0
+        };
+        let tip = (base - wall * slant / height) * height / (base - top);
+        let inside = frustum(wall, (height - wall).min(tip));
+        let solid = solid(cone(base, top, height));
+        let made = open_at(&|_| wall, &solid);
+        let Body::Solid(made) = made else { panic!("open") };
+        sound(&made);
+        prop_assert_eq!(made.voids()[0].faces().len(), if tip < height - wall { 2 } else { 3 });
+        near(made.measure().volume, solid.measure().volume - inside, 1e-6);
+    }
+}

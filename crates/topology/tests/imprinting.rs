@@ -5,9 +5,9 @@ mod shapes;
 
 use std::f64::consts::PI;
 
-use geometry::Vector3;
+use geometry::{NurbsCurve, Point3, Vector3};
 use shapes::{block, cylinder, flat, moved, near, sound, sphere, tolerance, torus, turned, volume, wavy};
-use topology::{Chosen, Shell, imprint};
+use topology::{Chosen, EdgeId, Face, Loop, OrientedEdge, Outline, Shell, imprint};
 
 /// Volumes of the common part, of each one alone, and of both together.
 struct Parts {
@@ -171,4 +171,20 @@ fn a_torus_against_a_block_and_another_torus() {
         near(p.common + p.first + p.second, p.union, 1e-7);
     }
     near(parts(&ring, &block([-20.0, -20.0, 0.0], [40.0, 40.0, 9.0])).common, whole / 2.0, 1e-6);
+}
+
+#[test]
+fn nothing_slips_through_between_two_edges_of_an_outline() {
+    // The right side of a square is two edges, which end a little apart where a place is looked for.
+    let corners: [[f64; 2]; 6] =
+        [[0.0, 0.0], [1.0, 0.0], [1.0, 0.5 - 1e-7], [1.0, 0.5 + 1e-7], [1.0, 1.0], [0.0, 1.0]];
+    let side = |k: usize| {
+        let [a, b] = [corners[k], corners[(k + 1) % 6]].map(|p| Point3::new(p[0], p[1], 0.0));
+        OrientedEdge { edge: EdgeId(k as u32), forward: true, pcurve: NurbsCurve::line(a, b) }
+    };
+    let edges = [0, 1, 3, 4, 5].map(side).to_vec();
+    let shell = flat([0.0; 3], [1.0, 0.0, 0.0], [0.0, 1.0, 0.0]);
+    let face = Face { loops: vec![Loop { edges }], ..shell.faces()[0].clone() };
+    let outline = Outline::of(&face);
+    assert!(outline.holds([0.5, 0.5]) && !outline.holds([-0.5, 0.5]) && !outline.holds([1.5, 0.5]));
 }

@@ -8,7 +8,7 @@ use nalgebra::center;
 use topology::straight_pcurve;
 
 use super::nodes::{Diagonal, End, Nodes, Solver};
-use super::parallel::{Carrier, common};
+use super::parallel::{Carrier, Parallel, common};
 
 /// Places of an edge at least, and for each span of its curve.
 const LEAST: usize = 8;
@@ -151,15 +151,23 @@ impl Solver<'_> {
         Some(along.signum() * size)
     }
 
-    /// -1 where a closed edge runs the other way round than its guide, else 1.
+    /// -1 where a closed edge runs the other way round than its guide, or than the same places of its faces before they were offset,
+    /// else 1: it has shrunk to nothing and run through itself.
     fn round(&self, taken: &Taken<'_>, nodes: &Nodes, half: usize) -> Option<f64> {
         let run = self.crease(nodes, half).ok()?;
-        let face = &self.faces[self.web.face(half)];
         let k = run.len() / 3;
-        let [p, q] = [face.point([run[k][0], run[k][1]])?, face.point([run[k + 1][0], run[k + 1][1]])?];
+        let faces = [Some(half), self.web.twin(half)].map(|h| h.map(|h| &self.faces[self.web.face(h)]));
+        let at = |i: usize, k: usize| [run[k][2 * i], run[k][2 * i + 1]];
+        let [p, q] = [k, k + 1].map(|k| faces[0].and_then(|f| f.point(at(0, k))));
+        let (p, step) = (p?, q? - p?);
         let forward = self.web.halves.all[half].forward;
         let (_, along) = taken.guide.plane(taken.guide.place(&p))?;
-        Some(((q - p).dot(&along) * if forward { 1.0 } else { -1.0 }).signum())
+        let against_guide = (step.dot(&along) > 0.0) != forward;
+        let against_faces = faces.iter().enumerate().any(|(i, face)| {
+            let step_before = |f: &&Parallel| f.ground.point(at(i, k + 1)) - f.ground.point(at(i, k));
+            face.as_ref().is_some_and(|f| step_before(f).dot(&step) < 0.0)
+        });
+        Some(if against_guide || against_faces { -1.0 } else { 1.0 })
     }
 
     fn length_between(&self, half: usize, from: f64, to: f64) -> f64 {

@@ -22,11 +22,14 @@ pub(super) fn keeps_its_distance(
     distances: &[f64],
     tolerance: &Tolerance,
 ) -> Result<(), SurfacingError> {
-    let moved = || distances.iter().map(|d| d.abs()).filter(|d| *d > 0.0);
-    let least = moved().fold(f64::MAX, f64::min) - made.max_deviation - ALLOWED * tolerance.fit;
+    let least = distances.iter().map(|d| d.abs()).filter(|d| *d > 0.0);
+    let least = least.fold(f64::MAX, f64::min) - made.max_deviation - ALLOWED * tolerance.fit;
     let lost =
         || SurfacingError::OffsetOpen { at: source.vertices().first().map_or([0.0; 3], |v| v.point.into()) };
-    let skin = Skin::of(source, &|f| distances[f] != 0.0, CHORD * least.abs()).ok_or_else(lost)?;
+    // Beyond the end of what was offset, at an opening, a place may be nearer to it.
+    let moved: Vec<usize> = (0..distances.len()).filter(|&f| distances[f] != 0.0).collect();
+    let moved = source.part(&moved);
+    let skin = Skin::of(&moved, &|_| true, CHORD * least.abs()).ok_or_else(lost)?;
     // What is moved farther in than there is room for comes out on the other side.
     let is_closed = free_edges(source).is_empty();
     let is_beyond =

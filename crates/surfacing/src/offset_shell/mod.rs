@@ -1,17 +1,18 @@
 //! Shells at a distance from others: each face along its normals, corners kept closed.
 //!
 //! Where faces meet smoothly the offset keeps the shell's topology as it is. Where they meet at an angle, or are offset by
-//! different distances, faces are made longer, each in its own nature, and cut against each other (`recut`).
+//! different distances, faces are made longer, each in its own nature, and put together edge by edge (`rebuilt`).
 
 mod carried;
 mod creases;
+mod filled;
 mod held;
 mod nodes;
 mod overhang;
 mod parallel;
 mod parted;
+mod reach;
 mod rebuilt;
-mod recut;
 mod tight;
 mod walled;
 mod web;
@@ -27,11 +28,11 @@ use topology::{
 use crate::SurfacingError;
 use crate::fits::apart;
 use carried::carried;
+pub(crate) use filled::filled_shell;
 use held::keeps_its_distance;
 pub(crate) use parallel::tips;
 use parted::{Parted, Where, parted, with_cusps};
 use rebuilt::{ASKEW, BESIDE, rebuilt};
-use recut::{reach_over, recut, run_on};
 use tight::{all_but_folds, without_tight};
 
 /// A shell at a distance from another one.
@@ -134,6 +135,53 @@ impl<'a> Offsets<'a> {
         Ok(Self { shell, users, angles, tolerance })
     }
 
+    /// The faces into which some others go on smoothly, with those that lie between two of them at a corner of these others.
+    pub(crate) fn smooth_neighbours(&self, faces: &BTreeSet<usize>) -> BTreeSet<usize> {
+        let mut out = BTreeSet::new();
+        // How the others end at each vertex: smoothly, or also at an angle.
+        let mut ends: BTreeMap<VertexId, bool> = BTreeMap::new();
+        for (e, users) in self.users.iter().enumerate() {
+            let [(f, ..), (g, ..)] = users[..] else { continue };
+            let beside = match [f, g].map(|x| faces.contains(&x)) {
+                [true, false] => g,
+                [false, true] => f,
+                _ => continue,
+            };
+            let is_smooth = self.angles[e] < CORNER;
+            if is_smooth {
+                out.insert(beside);
+            }
+            for v in [self.shell.edges()[e].start, self.shell.edges()[e].end] {
+                *ends.entry(v).or_insert(true) &= is_smooth;
+            }
+        }
+        for (e, users) in self.users.iter().enumerate() {
+            let vertices = [self.shell.edges()[e].start, self.shell.edges()[e].end];
+            if vertices.iter().any(|v| ends.get(v) == Some(&true)) {
+                out.extend(users.iter().map(|u| u.0).filter(|f| !faces.contains(f)));
+            }
+        }
+        out
+    }
+
+    /// The same offset as [`Offsets::at`] gives, but without some faces: those beside them, grown at most `margin` mm, meet over where
+    /// they were, however near to them that is.
+    ///
+    /// # Errors
+    /// Those of [`Offsets::at`].
+    pub(crate) fn without(
+        &self,
+        gone: &BTreeSet<usize>,
+        distances: &[f64],
+        margin: f64,
+    ) -> Result<OffsetShell, SurfacingError> {
+        let joints = self.joints(distances);
+        let made = rebuilt::closed_over(self.shell, gone, distances, &joints, margin, self.tolerance)?;
+        let left: Vec<f64> =
+            distances.iter().enumerate().map(|(f, d)| if gone.contains(&f) { 0.0 } else { *d }).collect();
+        self.held(made, &left)
+    }
+
     fn joints(&self, distances: &[f64]) -> Joints {
         let kind = |(e, users): (usize, &Vec<(usize, usize, usize)>)| match users[..] {
             [_] if self.shell.edges()[e].curve.is_some() => Kind::Free,
@@ -158,17 +206,6 @@ impl<'a> Offsets<'a> {
     /// # Errors
     /// `OffsetFolds` where a face bends more tightly than its distance; `OffsetOpen` where the faces do not close up any more.
     pub fn at(&self, distances: &[f64]) -> Result<OffsetShell, SurfacingError> {
-        self.directly(distances).or_else(|error| {
-            let made = recut(self.shell, distances, &self.joints(distances), None, self.tolerance);
-            made.and_then(|made| self.held(made, distances)).map_err(|_| error)
-        })
-    }
-
-    /// The same, but only as far as it can be put together edge by edge, which is soon known.
-    ///
-    /// # Errors
-    /// Those of [`Offsets::at`].
-    pub(crate) fn directly(&self, distances: &[f64]) -> Result<OffsetShell, SurfacingError> {
         let (shell, tolerance) = (self.shell, self.tolerance);
         let joints = self.joints(distances);
         if distances.iter().all(|d| *d == 0.0) {
@@ -385,30 +422,6 @@ fn beside_faces(
         }
     }
     Ok(joints)
-}
-
-/// A shell with an opening closed by the faces beside it, or by a filler, which is its last face then.
-///
-/// # Errors
-/// `OffsetOpen` where they do not close it.
-pub(crate) fn filled_shell(
-    shell: &Shell,
-    opening: &Opening<'_>,
-    tolerance: &Tolerance,
-) -> Result<Shell, SurfacingError> {
-    let distances = vec![0.0; shell.faces().len()];
-    let offsets = Offsets::new(shell, tolerance)?;
-    let mut joints = offsets.joints(&distances);
-    // What meets at an angle is cut anew even where nothing is offset.
-    for (kind, angle) in joints.kinds.iter_mut().zip(&offsets.angles) {
-        if *angle > LEVEL {
-            *kind = Kind::Sharp;
-        }
-    }
-    for edge in opening.edges {
-        joints.kinds[edge.index()] = Kind::Sharp;
-    }
-    Ok(recut(shell, &distances, &joints, Some(opening), tolerance)?.shell)
 }
 
 /// The part of a face's surface over a part of the domain; all of it in a direction in which it closes.

@@ -6,7 +6,7 @@
 
 use std::collections::BTreeMap;
 
-use geometry::{NurbsCurve, Point3, Tolerance, Vector2, Vector3, closest_on_curve};
+use geometry::{Domain, NurbsCurve, Point3, Tolerance, Vector2, Vector3, closest_on_curve};
 use topology::straight_pcurve;
 
 use super::Kind;
@@ -246,8 +246,8 @@ impl Solver<'_> {
     /// its lines to the tip meet again.
     fn tip(&self, fan: &Fan) -> Result<Option<Met>, Point3> {
         let &[Corner { face, leaving, coming }] = &fan.corners[..] else { return Ok(None) };
-        let Some(&pole) = self.web.poles_after(coming).first() else { return Ok(None) };
-        let (pole, parallel) = (&self.web.used(pole).pcurve, &self.faces[face]);
+        let parallel = &self.faces[face];
+        let Some(pole) = self.pole(leaving, coming) else { return Ok(None) };
         let lost = || self.somewhere(fan);
         let at = |s: f64| pole.point(pole.domain().at(s));
         let place = |p: Point3| parallel.point([p.x, p.y]).ok_or_else(lost);
@@ -301,6 +301,24 @@ impl Solver<'_> {
         let Some((point, t)) = tip else { return Ok(None) };
         let p = own.point(t);
         Ok(Some(Met { point, uv: BTreeMap::from([(0, [p.x, p.y])]), t: BTreeMap::from([(0, t)]) }))
+    }
+
+    /// The line between the two ends of a face's seam along which the face shrinks to a point, or does so once it is offset, after what
+    /// closed it there has vanished.
+    fn pole(&self, leaving: usize, coming: usize) -> Option<NurbsCurve> {
+        if let Some(pole) = self.web.poles_after(coming).first() {
+            return Some(self.web.used(*pole).pcurve.clone());
+        }
+        let end = |half: usize, begins: bool| {
+            let used = self.web.used(half);
+            let p = if used.forward == begins { used.pcurve.start() } else { used.pcurve.end() };
+            [p.x, p.y]
+        };
+        let is_seam = self.web.twin(leaving) == Some(coming);
+        let (from, to) = (end(coming, false), end(leaving, true));
+        let domains = self.faces[self.web.face(leaving)].bounds;
+        let same = (0..2).all(|k| (from[k] - to[k]).abs() <= LEVEL * domains[k].length());
+        (is_seam && !same).then(|| straight_pcurve(Domain::new(0.0, 1.0), from, to).ok()).flatten()
     }
 
     fn spokes(&self, fan: &Fan) -> usize {

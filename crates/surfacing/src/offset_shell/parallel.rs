@@ -1,6 +1,6 @@
 //! Offset faces by the places of those that they are offset from, and places that several of them have in common.
 
-use geometry::{Domain, NurbsCurve, NurbsSurface, Point3, SurfaceSide, Vector3};
+use geometry::{Domain, GoesOn, NurbsCurve, NurbsSurface, Point3, SurfaceSide, Vector3};
 use nalgebra::{DMatrix, DVector};
 use topology::Face;
 
@@ -40,11 +40,16 @@ pub(super) struct Placed {
 }
 
 impl Parallel {
-    /// A face at a distance, by `margin` mm longer over its borders.
+    /// A face at a distance, by `margin` mm longer over its borders in its own nature.
     pub(super) fn new(face: &Face, margin: f64, distance: f64) -> Self {
+        Self::longer(face, margin, distance, GoesOn::Naturally)
+    }
+
+    /// The same, where what is moved is longer in a way of its own.
+    pub(super) fn longer(face: &Face, margin: f64, distance: f64, how: GoesOn) -> Self {
         // What is moved meets its neighbours beyond its borders, those that end at a tip too.
         let ground =
-            if distance == 0.0 { Ground::new(face, margin) } else { Ground::beside_poles(face, margin) };
+            if distance == 0.0 { Ground::new(face, margin) } else { Ground::beside_poles(face, margin, how) };
         let mut bounds = ground.bounds();
         let tips: Vec<SurfaceSide> = tips(&ground.surface).collect();
         for side in &tips {

@@ -336,11 +336,17 @@ impl<'a> Folding<'a> {
 
     /// The parameter along which the surface bends most tightly at a place.
     fn across(&self, [u, v]: [f64; 2]) -> Option<usize> {
-        let d = self.face.surface.derivatives(u, v);
-        let along = |rate: &Vector3| Some(d.normal_curvature(rate)? * self.distance.signum());
-        let (a, b) = (along(&d.u)?, along(&d.v)?);
-        Some(usize::from(b > a))
+        tighter(&self.face.surface.derivatives(u, v), self.distance)
     }
+}
+
+/// The parameter, 0 for u, along whose line a surface bends more tightly towards an offset by the distance along its normal.
+pub(super) fn tighter(d: &SurfaceDerivatives, distance: f64) -> Option<usize> {
+    let bend = |rate: &Vector3| {
+        Some(d.normal_curvature(&rate.try_normalize(f64::MIN_POSITIVE)?)? * distance.signum())
+    };
+    let (along_u, along_v) = (bend(&d.u)?, bend(&d.v)?);
+    Some(usize::from(along_v > along_u))
 }
 
 /// The cell of an area that lies nearest to its middle, and so not at its border.

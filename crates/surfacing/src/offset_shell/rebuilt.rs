@@ -23,8 +23,9 @@ use super::creases::{Run, Runs, extent_of};
 use super::nodes::{End, Nodes, Solver};
 use super::parallel::{PARALLEL, Parallel, tips};
 use super::parted::{folded, looked_at};
+use super::reach::{reach_over, run_on};
 use super::web::Web;
-use super::{Joints, Kind, OffsetShell, face_surface, offset_of, reach_over, run_on};
+use super::{Joints, Kind, OffsetShell, face_surface, offset_of};
 use crate::SurfacingError;
 use crate::loops::{Outlines, crosses_itself, measured};
 use crate::strip::{followed, images_follow};
@@ -32,6 +33,8 @@ use crate::strip::{followed, images_follow};
 /// How much farther than neighbouring planes say faces are made, at first and where that is too little, planes themselves, and more
 /// as a share of the distance.
 const FARTHER: [f64; 2] = [1.5, 4.0];
+/// How they are made longer. What bends away from its neighbours meets them when it goes on straight.
+const WAYS: [GoesOn; 2] = [GoesOn::Naturally, GoesOn::Straight];
 const PLANE: f64 = 12.0;
 pub(super) const BESIDE: f64 = 0.3;
 /// The latter where creases end at borders, or walls, that are not square to them.
@@ -90,19 +93,21 @@ pub(super) fn rebuilt(
             sharp.map(|u| reach_over(shell, f, u, distances, joints)).fold(0.0, f64::max)
         })
         .collect();
-    let parallel = |farther: f64, beside: f64, (f, face): (usize, &Face)| {
+    let parallel = |farther: f64, beside: f64, how: GoesOn, (f, face): (usize, &Face)| {
         // At sharp corners of a face its neighbours' offsets meet far beyond its edges. A plane is the same however far it goes.
         let plane = [face.surface.knots_u(), face.surface.knots_v()].iter().all(|k| k.point_count() == 2);
         let farther = if plane { PLANE } else { farther };
-        Parallel::new(face, farther * reaches[f] + beside * most, distances[f])
+        Parallel::longer(face, farther * reaches[f] + beside * most, distances[f], how)
     };
     let mut refused = None;
     let at_borders = [Kind::Free, Kind::Sharp].iter().all(|kind| joints.kinds.contains(kind));
     let goes_farther = at_borders || reaches.iter().any(|r| *r > 0.0);
-    for (farther, beside) in FARTHER.into_iter().zip([beside, ASKEW]) {
-        let faces = shell.faces().iter().enumerate().map(|f| parallel(farther, beside, f));
+    let longest = reaches.iter().copied().fold(most, f64::max);
+    let attempts = FARTHER.into_iter().zip([beside, ASKEW]);
+    for (how, (farther, beside)) in WAYS.into_iter().flat_map(|how| attempts.clone().map(move |a| (how, a))) {
+        let faces = shell.faces().iter().enumerate().map(|f| parallel(farther, beside, how, f));
         let faces: Vec<Parallel> = faces.collect();
-        match settled(Web::new(shell, joints), &faces, (farther + LINES) * most, tolerance) {
+        match settled(Web::new(shell, joints), &faces, farther * longest + LINES * most, tolerance) {
             Err(error) if goes_farther => refused = refused.or(Some(error)),
             done => return done,
         }

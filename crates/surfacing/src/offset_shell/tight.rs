@@ -4,10 +4,10 @@
 
 use std::collections::BTreeSet;
 
-use geometry::{Domain, NurbsCurve, Point3, Tolerance, Vector3, closest_on_surface, tightest_bend_of};
+use geometry::{Domain, NurbsCurve, Point3, Tolerance, closest_on_surface, tightest_bend_of};
 use topology::{EdgeId, Face, Shell, face_extent};
 
-use super::parted::{folded, looked_at};
+use super::parted::{folded, looked_at, tighter};
 use super::{Joints, Kind, OffsetShell, rebuilt};
 use crate::loops::Outlines;
 use crate::{EdgeShape, Round, Rounded, Rounding, SurfacingError, round_edges};
@@ -151,8 +151,7 @@ fn left_across(face: &Face, distance: f64, at: [f64; 2]) -> f64 {
     let along_normal = if face.reversed { -distance } else { distance };
     let d = face.surface.derivatives(at[0], at[1]);
     // It is rounded along the parameter that bends more tightly.
-    let bend = |rate: &Vector3| d.normal_curvature(rate).map_or(0.0, |c| c * along_normal.signum());
-    let axis = usize::from(bend(&d.v) > bend(&d.u));
+    let axis = tighter(&d, along_normal).unwrap_or(0);
     let extent = face_extent(face)[axis];
     let radius = |k: usize| {
         let mut place = at;

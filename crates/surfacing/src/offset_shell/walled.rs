@@ -186,8 +186,8 @@ impl Sheet<'_> {
         let surface = face_surface(face, part);
         let sign = if face.reversed { -1.0 } else { 1.0 };
         let [outward, inward] = self.reach;
-        let at =
-            |d: f64| offset_of(&surface, sign * d, Some(part), self.offsets.tolerance).map(|made| made.0);
+        // A skin that folds may have no room beside the border; its wall stands square to it all the same.
+        let at = |d: f64| offset_of(&surface, sign * d, None, self.offsets.tolerance).map(|made| made.0);
         Ok([at(outward)?, at(-inward)?])
     }
 

@@ -157,7 +157,9 @@ impl<'a> Web<'a> {
         for &face in gone {
             let mut left: Vec<usize> = self.left().filter(|&h| self.face(h) == face).collect();
             left.sort_by(|a, b| length(self, *a).total_cmp(&length(self, *b)));
-            for h in left.iter().take(left.len().saturating_sub(2)) {
+            // A corner between faces that go has only one edge left, and shrinks to a vertex.
+            let too_many = if left.len() == 1 { 1 } else { left.len().saturating_sub(2) };
+            for h in left.iter().take(too_many) {
                 self.contract(*h);
             }
         }

@@ -167,7 +167,7 @@ impl Arena {
         for (k, face) in shape.faces().iter().enumerate() {
             let mut loops: Vec<Vec<OrientedEdge>> = face.loops.iter().map(|l| l.edges.clone()).collect();
             loops.iter_mut().flatten().for_each(|u| u.edge.0 += first_edge);
-            let outline = Outline::new(loops.iter().flatten().map(|u| &u.pcurve));
+            let outline = Outline::of_loops(loops.iter().map(Vec::as_slice));
             let bounds = self.face_bounds(&face.surface.control_points(), &loops);
             let source = Source { input, face: FaceId(k as u32), along: true };
             self.faces.push(ArenaFace {

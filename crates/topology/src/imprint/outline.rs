@@ -1,9 +1,11 @@
 use geometry::{NurbsCurve, flatten};
 
-use crate::Face;
+use crate::{Face, OrientedEdge};
 
 /// How closely a parameter curve is followed, as a share of the outline's size.
 const CHORD: f64 = 1e-5;
+/// Share of a face's extent up to which edges that follow each other may end apart.
+const GAP: f64 = 0.01;
 
 /// The boundary of a face as polygons in its parameter plane.
 #[derive(Debug, Clone)]
@@ -14,27 +16,40 @@ pub struct Outline {
 }
 
 impl Outline {
-    /// From parameter curves in any order.
-    pub(crate) fn new<'a>(pcurves: impl Iterator<Item = &'a NurbsCurve> + Clone) -> Self {
+    /// From loops of uses, each as they follow each other.
+    pub(crate) fn of_loops<'a>(loops: impl Iterator<Item = &'a [OrientedEdge]> + Clone) -> Self {
         let (mut low, mut high) = ([f64::MAX; 2], [f64::MIN; 2]);
-        for p in pcurves.clone().flat_map(|c| c.control_points()) {
+        for p in loops.clone().flatten().flat_map(|u| u.pcurve.control_points()) {
             for k in 0..2 {
                 (low[k], high[k]) = (low[k].min(p[k]), high[k].max(p[k]));
             }
         }
-        let size = (high[0] - low[0]).min(high[1] - low[1]).max(f64::MIN_POSITIVE);
-        let mut sides = Vec::new();
-        for curve in pcurves {
-            let line = flat(curve, CHORD * size);
-            sides.extend(line.windows(2).map(|w| [w[0], w[1]]));
+        let mut out = Self { sides: Vec::new(), low, high };
+        let extent = out.extent();
+        let chord = CHORD * extent[0].min(extent[1]);
+        for bound in loops {
+            for (k, used) in bound.iter().enumerate() {
+                let line = flat(&used.pcurve, chord);
+                out.sides.extend(line.windows(2).map(|w| [w[0], w[1]]));
+                // What is tested must not slip through between two edges.
+                let next = &bound[(k + 1) % bound.len()];
+                let [a, b] = [(used, !used.forward), (next, next.forward)].map(|(u, at_start)| {
+                    let p = if at_start { u.pcurve.start() } else { u.pcurve.end() };
+                    [p.x, p.y]
+                });
+                let gap = [0, 1].map(|k| (a[k] - b[k]).abs());
+                if gap != [0.0; 2] && (0..2).all(|k| gap[k] <= GAP * extent[k]) {
+                    out.sides.push([a, b]);
+                }
+            }
         }
-        Self { sides, low, high }
+        out
     }
 
     /// Of all of a face.
     #[must_use]
     pub fn of(face: &Face) -> Self {
-        Self::new(face.loops.iter().flat_map(|l| &l.edges).map(|u| &u.pcurve))
+        Self::of_loops(face.loops.iter().map(|l| l.edges.as_slice()))
     }
 
     /// From straight sides in any order.
