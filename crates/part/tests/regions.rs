@@ -295,3 +295,37 @@ fn faces_beside_a_swapped_one_grow_or_are_cut_and_others_stay() {
     let height = |(i, j): (usize, usize)| (120.0_f64.powi(2) - at(i).powi(2) - at(j).powi(2)).sqrt() - 35.0;
     near(volume(&made, 5), columns.map(height).sum::<f64>() * 4.0 * (15.0 / count as f64).powi(2), 1e-6);
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(12))]
+
+    #[test]
+    fn a_round_region_on_a_sheet_is_as_thick_as_the_sheet(
+        radius in 20.0..40.0_f64,
+        height in 8.0..25.0_f64,
+        lean in 3.0..30.0_f64,
+        wall in 0.3..3.0_f64,
+    ) {
+        let curves = json!([circle("c", [0.0, 0.0], radius)]);
+        let projected = json!({"curve": of("above"), "way": "direction", "surface": of("sheet"), "along": "z"});
+        let region = json!({
+            "face": {"step": "sheet", "item": "face face"}, "outline": of("on"), "goes": "lifted", "height": height,
+            "sides": "leaning", "draft": lean,
+        });
+        let rebuilt = rebuild(&recipe(vec![
+            drawing("profile", "xy", 0.0, plate().1, 0.0),
+            step("sheet", "flat_face", json!({"outlines": [of("profile")]})),
+            drawing("above", "xy", 60.0, curves, 0.0),
+            step("on", "projected_curve", projected),
+            step("region", "raised_region", region),
+            step("w", "thicken", json!({"surface": of("region"), "thickness": wall, "side": "inward"})),
+        ]));
+        prop_assert!(rebuilt.built(5).is_some(), "{}", failure(&rebuilt, 5).message);
+        // A plate, with the frustum of the region, less that of its inner side, which lies a wall inside it.
+        let slope = lean.to_radians().tan();
+        let frustum = |a: f64, b: f64| PI * height * (a * a + a * b + b * b) / 3.0;
+        let inner = |z: f64| radius - slope * z - wall / lean.to_radians().cos();
+        let outer = frustum(radius, radius - slope * height);
+        near(volume(&rebuilt, 5), 6400.0 * wall + outer - frustum(inner(-wall), inner(height - wall)), 1e-5);
+    }
+}

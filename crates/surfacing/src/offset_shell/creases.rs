@@ -40,15 +40,12 @@ struct Guide<'a> {
 }
 
 impl<'a> Guide<'a> {
-    fn new(curve: &'a NurbsCurve) -> Self {
+    /// A curve that may end where it begins, and go on there.
+    fn new(curve: &'a NurbsCurve, meets_itself: bool) -> Self {
         let d = curve.domain();
         let on =
             matches!((curve.tangent(d.end), curve.tangent(d.start)), (Some(a), Some(b)) if a.dot(&b) > ROUND);
-        Self { curve, closed: on && Self::meets_itself(curve) }
-    }
-
-    fn meets_itself(curve: &NurbsCurve) -> bool {
-        (curve.start() - curve.end()).norm() <= 1e-9 * curve.polygon_length()
+        Self { curve, closed: on && meets_itself }
     }
 
     fn plane(&self, t: f64) -> Option<(Point3, Vector3)> {
@@ -89,17 +86,20 @@ impl Solver<'_> {
     }
 
     fn taken(&self, nodes: &Nodes, half: usize) -> Option<Taken<'_>> {
-        let curve = self.web.shell().edge(self.web.halves.all[half].edge).curve.as_ref()?;
+        let edge = self.web.shell().edge(self.web.halves.all[half].edge);
+        let curve = edge.curve.as_ref()?;
         let ends = self.ends(nodes, half)?;
-        let guide = Guide::new(curve);
+        let meets_itself = edge.start == edge.end;
+        let guide = Guide::new(curve, meets_itself);
         let forward = self.web.halves.all[half].forward;
         let d = curve.domain();
         let [mut from, mut to] = ends.map(|e| guide.place(&nodes.points[e.node]));
-        if !guide.closed && Guide::meets_itself(curve) {
+        if !guide.closed && meets_itself {
             // From either side of the corner at which it begins and ends.
             let halves = [curve.part(d.start, d.at(0.5)), curve.part(d.at(0.5), d.end)];
             let [first, last] = if forward { [0, 1] } else { [1, 0] };
-            let place = |half: usize, end: &End| Guide::new(&halves[half]).place(&nodes.points[end.node]);
+            let place =
+                |half: usize, end: &End| Guide::new(&halves[half], false).place(&nodes.points[end.node]);
             (from, to) = (place(first, &ends[0]), place(last, &ends[1]));
         }
         if guide.closed {
