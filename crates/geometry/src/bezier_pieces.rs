@@ -102,6 +102,28 @@ pub(crate) fn bezier_points(
     out
 }
 
+/// The Bézier points of one span as weights of the control points that act on it, point by point.
+///
+/// # References
+/// Borden, Scott, Evans, Hughes, Isogeometric finite element data structures based on Bézier extraction of NURBS, IJNME 87, 2011.
+fn extraction(knots: &KnotVector, span: usize) -> Vec<f64> {
+    let order = knots.degree() + 1;
+    let mut out = vec![0.0; order * order];
+    // Four control points at a time, each of which stands alone in one coordinate.
+    for first in (0..order).step_by(4) {
+        let mut window = [Homogeneous::zeros(); ORDER];
+        for k in first..order.min(first + 4) {
+            window[k][k - first] = 1.0;
+        }
+        for (row, point) in out.chunks_exact_mut(order).zip(bezier_points(knots, span, &window)) {
+            for k in first..order.min(first + 4) {
+                row[k] = point[k - first];
+            }
+        }
+    }
+    out
+}
+
 /// Calls a function with the two orders as constants where both degrees are 1, 2 or 3, which most surfaces are; then
 /// every loop has a known length.
 macro_rules! with_known_degrees {
@@ -139,25 +161,29 @@ impl BezierPieces {
         let nv = v.point_count();
         let (p, q) = (u.degree(), v.degree());
         let (spans_u, spans_v) = (u.spans(), v.spans());
+        let across: Vec<Vec<f64>> = spans_v.iter().map(|span| extraction(v, *span)).collect();
         let mut coefficients = vec![ZERO; spans_u.len() * spans_v.len() * (p + 1) * (q + 1)];
-        let mut rows = vec![[Homogeneous::zeros(); ORDER]; nv];
+        let mut rows = vec![ZERO; (p + 1) * nv];
         for (a, &span_u) in spans_u.iter().enumerate() {
-            for (j, row) in rows.iter_mut().enumerate() {
-                let mut window = [Homogeneous::zeros(); ORDER];
-                for (i, w) in window.iter_mut().enumerate().take(p + 1) {
-                    *w = points[(span_u - p + i) * nv + j];
-                }
-                *row = bezier_points(u, span_u, &window);
-            }
-            for (b, &span_v) in spans_v.iter().enumerate() {
-                for i in 0..=p {
-                    let mut window = [Homogeneous::zeros(); ORDER];
-                    for (j, w) in window.iter_mut().enumerate().take(q + 1) {
-                        *w = rows[span_v - q + j][i];
+            rows.fill(ZERO);
+            let along = extraction(u, span_u);
+            for (row, weights) in rows.chunks_exact_mut(nv).zip(along.chunks_exact(p + 1)) {
+                for (i, weight) in weights.iter().enumerate().filter(|(_, w)| **w != 0.0) {
+                    let from = (span_u - p + i) * nv;
+                    for (sum, h) in row.iter_mut().zip(&points[from..from + nv]) {
+                        add(sum, &[h.x, h.y, h.z, h.w], *weight);
                     }
-                    let start = ((a * spans_v.len() + b) * (p + 1) + i) * (q + 1);
-                    for (j, h) in bezier_points(v, span_v, &window).iter().enumerate().take(q + 1) {
-                        coefficients[start + j] = [h.x, h.y, h.z, h.w];
+                }
+            }
+            for (b, (&span_v, across)) in spans_v.iter().zip(&across).enumerate() {
+                let start = (a * spans_v.len() + b) * (p + 1) * (q + 1);
+                let net = &mut coefficients[start..start + (p + 1) * (q + 1)];
+                for (net, row) in net.chunks_exact_mut(q + 1).zip(rows.chunks_exact(nv)) {
+                    let window = &row[span_v - q..=span_v];
+                    for (sum, weights) in net.iter_mut().zip(across.chunks_exact(q + 1)) {
+                        for (c, weight) in window.iter().zip(weights).filter(|(_, w)| **w != 0.0) {
+                            add(sum, c, *weight);
+                        }
                     }
                 }
             }

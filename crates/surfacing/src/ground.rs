@@ -53,7 +53,8 @@ impl Ground {
     fn longer(face: &Face, margin: f64, extended: Extended, how: GoesOn) -> Self {
         let closed = face.surface.closes(1e-9);
         let mut surface = Arc::clone(&face.surface);
-        for sides in [[SurfaceSide::UStart, SurfaceSide::UEnd], [SurfaceSide::VStart, SurfaceSide::VEnd]] {
+        let both = [[SurfaceSide::UStart, SurfaceSide::UEnd], [SurfaceSide::VStart, SurfaceSide::VEnd]];
+        for sides in both.into_iter().filter(|_| margin > 0.0) {
             if closed[usize::from(!sides[0].is_u())] {
                 continue;
             }
