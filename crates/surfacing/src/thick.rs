@@ -10,8 +10,8 @@ use topology::{
 
 use crate::fits::{apart, fitted};
 use crate::thicken::skin_called;
-use crate::wall::places;
-use crate::{OffsetShell, Offsets, Revolved, SurfacingError, thicken, wall_between};
+use crate::wall::{away_from, borders, least_over, places};
+use crate::{OffsetShell, Offsets, Revolved, SurfacingError, Wall, thicken, wall_between};
 
 /// How many times the fit tolerance a wall may be too thin.
 const NEARER: f64 = 4.0;
@@ -29,6 +29,22 @@ pub struct Walled {
     pub max_deviation: f64,
     /// Both skins of a wall, the one from which it is measured first.
     pub skins: Option<[Shell; 2]>,
+    /// Ends that were cut against what comes next, and may stand over what lies beside the border.
+    ends: Option<Shell>,
+}
+
+impl Walled {
+    /// The thinnest and the thickest place of a wall that is meant to be `about` mm thick.
+    #[must_use]
+    pub fn wall(&self, about: f64) -> Option<Wall> {
+        let [first, second] = self.skins.as_ref()?;
+        let wall = wall_between(first, second, about)?;
+        let ends = self.ends.as_ref().and_then(|ends| least_over(ends, second, about));
+        Some(match ends {
+            Some(ends) if ends.thinnest.0 < wall.thinnest.0 => Wall { thinnest: ends.thinnest, ..wall },
+            _ => wall,
+        })
+    }
 }
 
 /// A shell with a wall that reaches `outward` mm to its outer and `inward` mm to its inner side; along free edges the wall ends
@@ -70,6 +86,7 @@ pub fn offset_body(shell: &Shell, distance: f64, tolerance: &Tolerance) -> Resul
             body: apart(Body::from_shell(made.shell))?,
             max_deviation: made.max_deviation,
             skins: None,
+            ends: None,
         })
     };
     let told =
@@ -102,12 +119,10 @@ fn walled_past_ends(
     tolerance: &Tolerance,
 ) -> Option<Walled> {
     let made = walled_askew(offsets, outward, inward, tolerance)?;
-    let border: Vec<&NurbsCurve> =
-        free_edges(shell).into_iter().filter_map(|e| shell.edge(e).curve.as_ref()).collect();
-    let away = |p: &Point3| border.iter().map(|c| closest_on_curve(c, p).distance).fold(f64::MAX, f64::min);
+    let border = borders(shell);
     let ends = skin_called(&made.body.whole(), "wall ");
-    let farthest = ends.faces().iter().flat_map(places).map(|p| away(&p)).fold(0.0, f64::max);
-    (farthest <= LONGEST_END * outward.max(inward)).then_some(made)
+    let farthest = ends.faces().iter().flat_map(places).map(|p| away_from(&border, &p)).fold(0.0, f64::max);
+    (farthest <= LONGEST_END * outward.max(inward)).then_some(Walled { ends: Some(ends), ..made })
 }
 
 /// The wall between both skins, each offset by itself, with ruled faces along the free edges.
@@ -144,7 +159,7 @@ fn walled_by_skins(
     match Body::from_shell(joined) {
         body @ Body::Solid(_) => {
             let skins = Some([inner.shell, outer.shell]);
-            Ok(Walled { body: apart(body)?, max_deviation, skins })
+            Ok(Walled { body: apart(body)?, max_deviation, skins, ends: None })
         }
         Body::Shell(shell) => {
             let somewhere = || shell.vertices().first().map_or([0.0; 3], |v| v.point.into());
@@ -164,7 +179,7 @@ fn walled_askew(offsets: &Offsets<'_>, outward: f64, inward: f64, tolerance: &To
         return None;
     }
     let body = apart(Body::from_shell(made.shell)).ok().filter(|body| matches!(body, Body::Solid(_)))?;
-    Some(Walled { body, max_deviation: made.max_deviation, skins: Some([inner, outer]) })
+    Some(Walled { body, max_deviation: made.max_deviation, skins: Some([inner, outer]), ends: None })
 }
 
 /// A place on an edge.
@@ -322,7 +337,7 @@ pub fn hollow_turned(
     let shells = vec![solid.outer().clone(), lining.clone()];
     let body = Body::Solid(Solid::try_new(shells).map_err(|_| lost())?);
     let skins = Some([lining, solid.outer().clone()]);
-    Ok(Walled { body: apart(body)?, max_deviation: made.max_deviation, skins })
+    Ok(Walled { body: apart(body)?, max_deviation: made.max_deviation, skins, ends: None })
 }
 
 /// Voids that stay when what a shell holds is taken out of a solid: those that lie in the wall.
@@ -360,7 +375,7 @@ fn lined(
         let shells = [solid.outer().clone(), lining].into_iter().chain(voids).collect();
         let body = Body::Solid(Solid::try_new(shells).map_err(|_| lost())?);
         let skins = Some([inner.shell, solid.outer().clone()]);
-        return Ok(Walled { body: apart(body)?, max_deviation, skins });
+        return Ok(Walled { body: apart(body)?, max_deviation, skins, ends: None });
     }
     // The open faces lose what the inside has of them; what is left of them is the rim.
     let open_faces = numbers(walls.len(), &is_open);
@@ -381,7 +396,7 @@ fn lined(
     match (open, Solid::try_new(shells)) {
         (None, Ok(solid)) => {
             let skins = Some([lining, closed]);
-            Ok(Walled { body: apart(Body::Solid(solid))?, max_deviation, skins })
+            Ok(Walled { body: apart(Body::Solid(solid))?, max_deviation, skins, ends: None })
         }
         (open, _) => Err(SurfacingError::OffsetOpen { at: open.unwrap_or(somewhere) }),
     }

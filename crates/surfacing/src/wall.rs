@@ -71,6 +71,29 @@ pub fn wall_between(first: &Shell, second: &Shell, about: f64) -> Option<Wall> {
     inside.chain(along).chain(corners).filter_map(at).reduce(Wall::with)
 }
 
+/// How thick the wall is at its ends where these stand over what lies beside its border: the least distance of their places from a skin
+/// that is nearer than its border. `None` where there are none.
+pub(crate) fn least_over(ends: &Shell, skin: &Shell, about: f64) -> Option<Wall> {
+    let whole = Skin::of(skin, &|_| true, CHORD * about)?;
+    let border = borders(skin);
+    let over = |p: Point3| {
+        let distance = whole.nearest(&p, about, false)?;
+        let is_over = distance + WITHIN * about < away_from(&border, &p);
+        is_over.then_some(Wall { thinnest: (distance, p), thickest: (distance, p) })
+    };
+    ends.faces().iter().flat_map(places).filter_map(over).reduce(Wall::with)
+}
+
+/// The curves of a shell's borders.
+pub(crate) fn borders(shell: &Shell) -> Vec<&NurbsCurve> {
+    free_edges(shell).into_iter().filter_map(|e| shell.edge(e).curve.as_ref()).collect()
+}
+
+/// The distance of a place from the nearest of curves.
+pub(crate) fn away_from(curves: &[&NurbsCurve], p: &Point3) -> f64 {
+    curves.iter().map(|c| closest_on_curve(c, p).distance).fold(f64::MAX, f64::min)
+}
+
 /// Places inside a face and along its edges.
 pub(crate) fn places(face: &Face) -> Vec<Point3> {
     let uses = face.loops.iter().flat_map(|l| &l.edges);

@@ -3,7 +3,6 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use surfacing::wall_between;
 use topology::Body;
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
@@ -133,7 +132,7 @@ impl Construction for Hollow {
         let walled = walls.iter().copied().filter(|w| *w > 0.0);
         let [least, most] =
             walled.fold([f64::MAX, 0.0], |[least, most], w| [f64::min(least, w), f64::max(most, w)]);
-        let wall = made.skins.as_ref().and_then(|[inner, outer]| wall_between(inner, outer, most));
+        let wall = made.wall(most);
         let reached = Reached::length("Thickness", thickness);
         let built = Built::plain(Shape::body(made.body)).with_reached([reached]);
         let built = built.with_wall(wall, least, THINNER * context.tolerance.fit);

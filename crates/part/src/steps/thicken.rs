@@ -106,7 +106,8 @@ impl Construction for Thicken {
             };
             Notice { message, input: Some(input.into()), at: e.place(), cure: None }
         };
-        let (mut bodies, mut deviation, mut skins) = (Vec::new(), 0.0_f64, Vec::new());
+        let asked = outward + inward;
+        let (mut bodies, mut deviation, mut walls) = (Vec::new(), 0.0_f64, Vec::new());
         // The wall of a turned surface is turned itself, unless bends of its profile have to close up.
         let turned = match (&context.input(&self.surface, "surface")?.shape, &self.surface.item) {
             (Shape::Turned(source), None) => {
@@ -116,7 +117,8 @@ impl Construction for Thicken {
         };
         if let Some(Ok(made)) = turned {
             deviation = made.max_deviation;
-            skins.push(made.skins());
+            let [inner, outer] = made.skins();
+            walls.extend(wall_between(&inner, &outer, asked));
             bodies.push(made.body);
         } else {
             let mut known = turned.and_then(Result::err);
@@ -128,13 +130,11 @@ impl Construction for Thicken {
                 let made = thick_shell(&member.shell, outward, inward, &context.tolerance)
                     .map_err(|e| refused(known.take().unwrap_or(e)))?;
                 deviation = deviation.max(made.max_deviation);
-                skins.extend(made.skins);
+                walls.extend(made.wall(asked));
                 bodies.push(made.body);
             }
         }
-        let asked = outward + inward;
-        let walls = skins.iter().filter_map(|[inner, outer]| wall_between(inner, outer, asked));
-        let wall = walls.reduce(Wall::with);
+        let wall = walls.into_iter().reduce(Wall::with);
         let reached = vec![
             Reached::length("Thickness per side", thickness),
             Reached::length("Total thickness", asked),
