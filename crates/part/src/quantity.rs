@@ -134,6 +134,10 @@ pub(crate) mod amounts {
         "2 mm".into()
     }
 
+    pub(crate) fn five_mm() -> Amount {
+        "5 mm".into()
+    }
+
     pub(crate) fn hundredth_mm() -> Amount {
         "0.01 mm".into()
     }
@@ -144,6 +148,10 @@ pub(crate) mod amounts {
 
     pub(crate) fn is_zero(amount: &Amount) -> bool {
         *amount == zero()
+    }
+
+    pub(crate) fn is_five_mm(amount: &Amount) -> bool {
+        *amount == five_mm()
     }
 
     pub(crate) fn is_one(amount: &Amount) -> bool {

@@ -105,6 +105,22 @@ pub enum SurfacingError {
         /// Where.
         at: [f64; 3],
     },
+    /// The thickness changes more than twice about a vertex.
+    #[error("both thicknesses meet crosswise at this corner; give the faces on one side of it the same thickness")]
+    StepsCross {
+        /// Where.
+        at: [f64; 3],
+    },
+    /// A ramp between two thicknesses is wider than the faces leave room for.
+    #[error("a ramp of {asked:.3} mm has no room here; {down:.3} mm would fit, or a step", down = (fits * 1e3).floor() / 1e3)]
+    RampTooWide {
+        /// Width asked for, in millimetres.
+        asked: f64,
+        /// Largest width that was found to fit, in millimetres.
+        fits: f64,
+        /// Where.
+        at: [f64; 3],
+    },
     /// An offset is farther than the shape leaves room for.
     #[error("an offset by {asked:.3} mm does not fit: {why}; {down:.3} mm would fit here", down = (fits * 1e3).trunc() / 1e3)]
     TooFar {
@@ -775,6 +791,8 @@ impl SurfacingError {
             | Self::RingPartWay { at }
             | Self::TooThick { at, .. }
             | Self::TooFar { at, .. }
+            | Self::RampTooWide { at, .. }
+            | Self::StepsCross { at }
             | Self::CannotSwap { at, .. }
             | Self::ManyFaces { at }
             | Self::NotABorder { at }

@@ -3,8 +3,8 @@
 use std::sync::Arc;
 
 use geometry::{
-    Domain, GeometryError, GoesOn, NurbsSurface, Point3, SurfaceSide, Vector3, extended_beside_poles,
-    extended_surface,
+    Domain, GeometryError, GoesOn, NurbsSurface, Point3, SurfaceDerivatives, SurfaceSide, Vector3,
+    extended_beside_poles, extended_surface,
 };
 use topology::Face;
 
@@ -137,6 +137,12 @@ impl Ground {
         self.surface.point(u, v)
     }
 
+    /// A place with the derivatives of the surface itself.
+    pub(crate) fn derivatives(&self, at: [f64; 2]) -> SurfaceDerivatives {
+        let [u, v] = self.wrapped(at);
+        self.surface.derivatives(u, v)
+    }
+
     /// A place with its first derivatives.
     pub(crate) fn moving(&self, at: [f64; 2]) -> (Point3, [Vector3; 2]) {
         let [u, v] = self.wrapped(at);
@@ -146,8 +152,7 @@ impl Ground {
 
     /// `None` where the surface has no normal.
     pub(crate) fn place(&self, at: [f64; 2]) -> Option<Place> {
-        let [u, v] = self.wrapped(at);
-        let d = self.surface.derivatives(u, v);
+        let d = self.derivatives(at);
         let area = d.area_vector();
         let size = area.norm();
         // At a pole what is left of one direction is nothing but rounding.
@@ -166,8 +171,7 @@ impl Ground {
 
     /// The change of parameters that moves a place by about `along`; nothing where the surface has no tangent plane.
     pub(crate) fn moved(&self, at: [f64; 2], along: &Vector3) -> [f64; 2] {
-        let [u, v] = self.wrapped(at);
-        let [du, dv] = self.surface.derivatives(u, v).rates(along).map_or([0.0; 2], |(a, b)| [a, b]);
+        let [du, dv] = self.derivatives(at).rates(along).map_or([0.0; 2], |(a, b)| [a, b]);
         [at[0] + du, at[1] + dv]
     }
 

@@ -37,6 +37,7 @@ mod reshape;
 mod revolve;
 mod sections;
 mod side;
+mod straightest;
 mod strip;
 mod sweep;
 mod thick;
@@ -63,7 +64,7 @@ pub use loft::{Away, Between, Joined, Loft, LoftEnd, Lofted, Section, Way, loft}
 pub use meridian::{ChainEnd, Meridian, MeridianPiece, OffAxis};
 pub use miss::Miss;
 pub use network::{Network, NetworkCurve, Weave, network};
-pub use offset_shell::{OffsetShell, Offsets, offset_shell};
+pub use offset_shell::{Change, OffsetShell, Offsets, offset_shell};
 pub use patch::{Agrees, Beside, EdgeReached, LooseCorner, Patch, PatchEdge, Patched, patch};
 pub use projected_curve::{Toward, projected_curve};
 pub use rail_sweep::{RailHeight, RailSweep, RailSwept, rail_sweep};

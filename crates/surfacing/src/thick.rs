@@ -8,10 +8,10 @@ use topology::{
     natural_shell,
 };
 
-use crate::fits::{apart, fitted};
+use crate::fits::{HALVINGS, apart, fitted, largest_share};
 use crate::thicken::skin_called;
 use crate::wall::{away_from, borders, least_over, places};
-use crate::{OffsetShell, Offsets, Revolved, SurfacingError, Wall, thicken, wall_between};
+use crate::{Change, OffsetShell, Offsets, Revolved, SurfacingError, Wall, thicken, wall_between};
 
 /// How many times the fit tolerance a wall may be too thin.
 const NEARER: f64 = 4.0;
@@ -263,12 +263,33 @@ fn vanished(
     first.into_iter().find(near).map(|p| NurbsCurve::line(p, p))
 }
 
-/// A solid hollowed out to a wall that is `walls[face]` mm thick under every face of its outer shell, 0 where it is open.
+/// A solid hollowed out to a wall that is `walls[face]` mm thick under every face of its outer shell, 0 where it is open; `change` is
+/// how the thickness does between faces that meet smoothly.
 ///
 /// # Errors
 /// `NoThickness` without a wall, those of [`offset_shell`]; `TooThick` where nothing is left inside, faces do not meet or the wall
-/// runs into itself, and a thinner one, in the same proportions, does not.
-pub fn hollow(solid: &Solid, walls: &[f64], tolerance: &Tolerance) -> Result<Walled, SurfacingError> {
+/// runs into itself, and a thinner one, in the same proportions, does not; `RampTooWide` where there is room for steps only.
+pub fn hollow(
+    solid: &Solid,
+    walls: &[f64],
+    change: Change,
+    tolerance: &Tolerance,
+) -> Result<Walled, SurfacingError> {
+    let Change::Ramp(width) = change else { return hollow_stepped(solid, walls, tolerance) };
+    let ramped = |share: f64| {
+        let offsets = Offsets::new(solid.outer(), tolerance)?.with_change(Change::Ramp(share * width));
+        hollowed(solid, &offsets, walls, tolerance)
+    };
+    ramped(1.0).or_else(|error| {
+        // Where there is no room for steps either, it is the walls that are too thick.
+        hollow_stepped(solid, walls, tolerance)?;
+        let fits = largest_share(HALVINGS, &|share| ramped(share).is_ok()).unwrap_or_default() * width;
+        let at = error.place().unwrap_or_default();
+        Err(SurfacingError::RampTooWide { asked: width, fits, at })
+    })
+}
+
+fn hollow_stepped(solid: &Solid, walls: &[f64], tolerance: &Tolerance) -> Result<Walled, SurfacingError> {
     let thickest = walls.iter().copied().fold(0.0, f64::max);
     let offsets = Offsets::new(solid.outer(), tolerance)?;
     thinned(thickest, &|share| {
@@ -363,7 +384,8 @@ fn lined(
 ) -> Result<Walled, SurfacingError> {
     let somewhere = inner.shell.vertices().first().map_or([0.0; 3], |v| v.point.into());
     let lost = || SurfacingError::OffsetOpen { at: somewhere };
-    let is_open = |f: usize| walls[f] == 0.0;
+    // What is no face of the solid is a step.
+    let is_open = |f: usize| walls.get(f) == Some(&0.0);
     let numbers = |count: usize, wanted: &dyn Fn(usize) -> bool| -> Vec<usize> {
         (0..count).filter(|&f| wanted(f)).collect()
     };

@@ -77,7 +77,7 @@ pub(crate) fn least_over(ends: &Shell, skin: &Shell, about: f64) -> Option<Wall>
     let whole = Skin::of(skin, &|_| true, CHORD * about)?;
     let border = borders(skin);
     let over = |p: Point3| {
-        let distance = whole.nearest(&p, about, false)?;
+        let distance = whole.nearest(&p, about, AtBorders::All)?;
         let is_over = distance + WITHIN * about < away_from(&border, &p);
         is_over.then_some(Wall { thinnest: (distance, p), thickest: (distance, p) })
     };
@@ -123,6 +123,17 @@ fn places_along(face: &Face, used: &OrientedEdge, within: f64) -> Vec<Point3> {
         Some(face.surface.point(domains[0].clamp(p.x + du), domains[1].clamp(p.y + dv)))
     };
     (0..ALONG).filter_map(place).collect()
+}
+
+/// Which places at the borders of a skin count.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum AtBorders {
+    /// All.
+    All,
+    /// Those to which the way is square.
+    Square,
+    /// None, nor any next to them.
+    None,
 }
 
 /// A face with its edges.
@@ -180,9 +191,8 @@ impl<'a> Skin<'a> {
         Some(Self { faces, pieces, tree, chord, size: diagonal(&box_of(made.positions.iter())) })
     }
 
-    /// The distance to the nearest place that is within `within` mm, of those at borders only such as the way is `square` to, if that is
-    /// wanted.
-    fn nearest(&self, p: &Point3, within: f64, square: bool) -> Option<f64> {
+    /// The distance to the nearest place that is within `within` mm.
+    fn nearest(&self, p: &Point3, within: f64, at_borders: AtBorders) -> Option<f64> {
         let about = grown(&box_of(std::iter::once(p)), within + self.chord);
         let mut found: Vec<(f64, usize, [f64; 2])> = self
             .tree
@@ -209,11 +219,17 @@ impl<'a> Skin<'a> {
             let inside = nearby_on_surface(surface, p, uv, within + self.chord)
                 .filter(|at| outlines.hold(&at.parameters))
                 // A foot at the border of a surface is one of its edges'.
-                .filter(|at| !square || stands_square(surface, at, p));
+                .filter(|at| at_borders == AtBorders::All || stands_square(surface, at, p))
+                .filter(|at| at_borders != AtBorders::None || !is_beside_border(edges, at, WITHIN * within));
             let to_edge = |bound: &Bound<'_>| {
                 let at = closest_on_curve(bound.curve, p);
-                let counts =
-                    !(square && bound.is_on_border(at.parameter)) || is_square(surface, uv, &at.point, p);
+                let is_border = bound.is_on_border(at.parameter);
+                let counts = match at_borders {
+                    AtBorders::All => true,
+                    AtBorders::Square => !is_border || is_square(surface, uv, &at.point, p),
+                    // Where the way to an edge is not square to it, what is nearest lies beyond, at a border.
+                    AtBorders::None => !is_border && is_square(surface, uv, &at.point, p),
+                };
                 counts.then_some(at.distance)
             };
             let to_edges = || edges.iter().filter_map(to_edge).fold(f64::MAX, f64::min);
@@ -224,7 +240,12 @@ impl<'a> Skin<'a> {
 
     /// Whether a place is nearer than `than` mm, not beyond a border.
     pub(crate) fn is_nearer(&self, p: &Point3, than: f64) -> bool {
-        self.nearest(p, than, true).is_some()
+        self.nearest(p, than, AtBorders::Square).is_some()
+    }
+
+    /// The same to a place away from borders.
+    pub(crate) fn is_nearer_inside(&self, p: &Point3, than: f64) -> bool {
+        self.nearest(p, than, AtBorders::None).is_some()
     }
 
     /// The distance of a place in millimetres, which is looked for about `about` mm away first; `None` where what is nearest is a border
@@ -232,13 +253,18 @@ impl<'a> Skin<'a> {
     pub(crate) fn distance(&self, p: &Point3, about: f64) -> Option<f64> {
         let mut within = FIRST * about;
         while within < FARTHER * (self.size + about) {
-            if let Some(nearest) = self.nearest(p, within, false) {
-                return self.nearest(p, nearest, true);
+            if let Some(nearest) = self.nearest(p, within, AtBorders::All) {
+                return self.nearest(p, nearest, AtBorders::Square);
             }
             within *= FARTHER;
         }
         None
     }
+}
+
+/// Whether a place of a face lies within so many millimetres of a border.
+fn is_beside_border(edges: &[Bound<'_>], at: &OnSurface, within: f64) -> bool {
+    edges.iter().any(|b| b.is_free && closest_on_curve(b.curve, &at.point).distance <= within)
 }
 
 /// Whether the way from a place of a surface, looked for near parameters, to another one is square to it.

@@ -10,7 +10,7 @@ use std::f64::consts::PI;
 use geometry::{KnotVector, NurbsSurface, Point3, Vector3, through_points};
 use proptest::prelude::*;
 use shapes::{block, cone, cylinder, flat, moved, near, sheet, sound, sphere, tolerance, torus, turned};
-use surfacing::{SurfacingError, healed, hollow, offset_body, offset_shell, swapped, thick_shell};
+use surfacing::{Change, SurfacingError, healed, hollow, offset_body, offset_shell, swapped, thick_shell};
 use topology::{Body, Operation, Shell, Solid, area, closure, combine, free_edges};
 
 fn offset(shell: &Shell, by: f64) -> Shell {
@@ -131,7 +131,7 @@ fn hollowed_solids_open_where_they_are_told_to() {
     };
     let shell = block([0.0; 3], [40.0, 30.0, 20.0]);
     let walls = faces(&shell, 2.0, 20.0);
-    near(walled(hollow(&solid(shell.clone()), &walls, &tolerance())), 24_000.0 - 36.0 * 26.0 * 18.0, 1e-9);
+    near(walled(hollow(&solid(shell.clone()), &walls, Change::Step, &tolerance())), 24_000.0 - 36.0 * 26.0 * 18.0, 1e-9);
     // Closed all round: a void inside.
     near(walled(hollow(&solid(shell.clone()), &[2.0; 6], &tolerance())), 24_000.0 - 36.0 * 26.0 * 16.0, 1e-9);
     // One wall thicker than the others.
@@ -139,7 +139,7 @@ fn hollowed_solids_open_where_they_are_told_to() {
     let floor =
         shell.faces().iter().position(|f| f.surface.control_points().iter().all(|p| p.z.abs() < 1e-9));
     uneven[floor.unwrap()] = 5.0;
-    near(walled(hollow(&solid(shell), &uneven, &tolerance())), 24_000.0 - 36.0 * 26.0 * 15.0, 1e-9);
+    near(walled(hollow(&solid(shell), &uneven, Change::Step, &tolerance())), 24_000.0 - 36.0 * 26.0 * 15.0, 1e-9);
     // A frustum open at the top: its rim lies in the plane of the top.
     let (base, top, height, wall) = (10.0, 16.0, 20.0, 1.5_f64);
     let shell = cone(base, top, height);
@@ -149,7 +149,7 @@ fn hollowed_solids_open_where_they_are_told_to() {
     let (r0, r1) = (base + slope * wall - in_by, top - in_by);
     let frustum = |a: f64, b: f64, h: f64| PI * h * (a * a + a * b + b * b) / 3.0;
     let expected = frustum(base, top, height) - frustum(r0, r1, height - wall);
-    near(walled(hollow(&solid(shell), &walls, &tolerance())), expected, 1e-5);
+    near(walled(hollow(&solid(shell), &walls, Change::Step, &tolerance())), expected, 1e-5);
     // Thicker than there is room for.
     let small = solid(block([0.0; 3], [10.0; 3]));
     assert!(hollow(&small, &[5.5; 6], &tolerance()).is_err());
@@ -300,11 +300,11 @@ fn the_thickest_wall_that_fits_is_told() {
     let shell = block([0.0; 3], [20.0, 40.0, 15.0]);
     let top = flat_at(&shell, 15.0);
     let walls = |t: f64| (0..6).map(|f| if f == top { 0.0 } else { t }).collect::<Vec<f64>>();
-    let made = hollow(&solid(shell.clone()), &walls(12.0), &tolerance());
+    let made = hollow(&solid(shell.clone()), &walls(12.0), Change::Step, &tolerance());
     let Err(SurfacingError::TooThick { fits, asked, .. }) = made else { panic!("{made:?}") };
     assert!(asked == 12.0 && (9.8..10.0).contains(&fits), "{fits}");
     near(
-        walled(hollow(&solid(shell), &walls(fits), &tolerance())),
+        walled(hollow(&solid(shell), &walls(fits), Change::Step, &tolerance())),
         12_000.0 - (20.0 - 2.0 * fits) * (40.0 - 2.0 * fits) * (15.0 - fits),
         1e-9,
     );

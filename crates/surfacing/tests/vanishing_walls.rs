@@ -11,7 +11,7 @@ use std::f64::consts::PI;
 use geometry::{Frame, NurbsCurve, NurbsSurface, Point3, Vector3};
 use proptest::prelude::*;
 use shapes::{block, cone, cylinder, moved, near, sheet, sound, tolerance, turned};
-use surfacing::{EdgeShape, Round, Rounding, healed, hollow, offset_shell, round_edges};
+use surfacing::{Change, EdgeShape, Round, Rounding, healed, hollow, offset_shell, round_edges};
 use topology::{Body, EdgeId, Operation, Shell, Solid, capped, combine, join};
 
 fn solid(shell: Shell) -> Solid {
@@ -380,7 +380,7 @@ fn a_half_disc_stays_a_face_when_its_short_sides_vanish() {
 
 fn open_at(wall: &dyn Fn(usize) -> f64, solid: &Solid) -> Body {
     let walls: Vec<f64> = (0..solid.outer().faces().len()).map(wall).collect();
-    hollow(solid, &walls, &tolerance()).unwrap().body
+    hollow(solid, &walls, Change::Step, &tolerance()).unwrap().body
 }
 
 proptest! {

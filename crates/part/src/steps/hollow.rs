@@ -3,15 +3,27 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
+use surfacing::{Change, SurfacingError};
 use topology::Body;
 
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
-use crate::quantity::amounts::two_mm;
+use crate::quantity::amounts::{five_mm, is_five_mm, two_mm};
 use crate::recipe::is_default;
 use crate::{Amount, Built, Notice, Quantity, Reached, Reference, Shape};
 
 /// How many times the fit tolerance a wall may be thinner than asked for without a word.
 pub(super) const THINNER: f64 = 10.0;
+
+/// How the thickness changes between faces that meet smoothly.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Between {
+    /// At once, where they meet.
+    #[default]
+    Step,
+    /// Evenly, over a width of the thinner side.
+    Ramp,
+}
 
 /// A solid hollowed out.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -31,6 +43,12 @@ pub struct Hollow {
     /// Thickness under those.
     #[serde(default = "two_mm")]
     pub other_thickness: Amount,
+    /// How the thickness changes to that of a face that goes on smoothly.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub between: Between,
+    /// Width of the ramp, along the thinner side.
+    #[serde(default = "five_mm", skip_serializing_if = "is_five_mm")]
+    pub ramp: Amount,
 }
 
 impl Construction for Hollow {
@@ -82,6 +100,22 @@ impl Construction for Hollow {
                     "How thick the wall is under the faces with a thickness of their own.",
                 )
                 .only_if("other_faces", "filled"),
+                ValueDescription::choice(
+                    "between",
+                    "Between them",
+                    &[("step", "A step"), ("ramp", "A ramp")],
+                    "How the thickness changes where faces go on smoothly: at once, or evenly over a width of the thinner side.",
+                )
+                .only_if("other_faces", "filled"),
+                ValueDescription::amount(
+                    "ramp",
+                    "Ramp",
+                    Quantity::Length,
+                    [0.001, 1000.0],
+                    json!("5 mm"),
+                    "How wide the ramp is, along the thinner side and square to where the faces meet.",
+                )
+                .only_if("between", "ramp"),
             ],
         }
     }
@@ -93,7 +127,7 @@ impl Construction for Hollow {
     }
 
     fn amounts(&mut self) -> Vec<&mut Amount> {
-        vec![&mut self.thickness, &mut self.other_thickness]
+        vec![&mut self.thickness, &mut self.other_thickness, &mut self.ramp]
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
@@ -117,6 +151,10 @@ impl Construction for Hollow {
             _ => thickness,
         };
         let walls: Vec<f64> = (0..solid.outer().faces().len()).map(wall).collect();
+        let change = match self.between {
+            Between::Step => Change::Step,
+            Between::Ramp => Change::Ramp(context.value(&self.ramp, Quantity::Length, "ramp")?),
+        };
         // What is turned and closed all round has its wall by its profile too.
         let turned = match (&context.input(&self.solid, "solid")?.shape, &self.solid.item) {
             (Shape::Turned(source), None) if open.is_empty() && others.is_empty() => Some(source),
@@ -126,9 +164,12 @@ impl Construction for Hollow {
             let made = turned.and_then(|t| surfacing::hollow_turned(t, thickness, &context.tolerance).ok());
             made.ok_or(error)
         };
-        let made = surfacing::hollow(solid, &walls, &context.tolerance)
+        let made = surfacing::hollow(solid, &walls, change, &context.tolerance)
             .or_else(by_profile)
-            .map_err(|e| Notice::refused("thickness", &e))?;
+            .map_err(|e| {
+                let is_ramp = matches!(e, SurfacingError::RampTooWide { .. });
+                Notice::refused(if is_ramp { "ramp" } else { "thickness" }, &e)
+            })?;
         let walled = walls.iter().copied().filter(|w| *w > 0.0);
         let [least, most] =
             walled.fold([f64::MAX, 0.0], |[least, most], w| [f64::min(least, w), f64::max(most, w)]);

@@ -13,6 +13,7 @@ mod parallel;
 mod parted;
 mod reach;
 mod rebuilt;
+mod stepped;
 mod tight;
 mod walled;
 mod web;
@@ -33,6 +34,7 @@ use held::keeps_its_distance;
 pub(crate) use parallel::tips;
 use parted::{Parted, Where, parted, with_cusps};
 use rebuilt::{ASKEW, BESIDE, rebuilt};
+pub use stepped::Change;
 use tight::{all_but_folds, without_tight};
 
 /// A shell at a distance from another one.
@@ -51,6 +53,11 @@ pub struct OffsetShell {
     pub max_deviation: f64,
 }
 
+/// What an offset has to keep to.
+type Hold<'a> = dyn Fn(OffsetShell) -> Result<OffsetShell, SurfacingError> + 'a;
+
+/// How many times the distance faces grow over others of which nothing is left.
+const OVER: f64 = 4.0;
 /// Angle in radians between faces above which they are cut against each other again.
 const LEVEL: f64 = 0.01;
 /// Angle in radians from which an edge is sharp however little is offset.
@@ -74,12 +81,16 @@ struct Joints {
     /// Edges along ridges, on either side of which a face is to end where its offset meets itself: 1 where it then bends outwards
     /// there, -1 where it bends inwards.
     ridges: BTreeMap<usize, f64>,
+    /// Edges of steps, at which faces stand where they are offset to from the beginning.
+    steps: BTreeSet<usize>,
 }
 
 impl Joints {
     /// The edges at which two faces meet smoothly.
     fn smooth(&self) -> Vec<usize> {
-        let smooth = |e: &usize| self.kinds[*e] == Kind::Smooth && self.users[*e].len() == 2;
+        let smooth = |e: &usize| {
+            self.kinds[*e] == Kind::Smooth && self.users[*e].len() == 2 && !self.steps.contains(e)
+        };
         (0..self.kinds.len()).filter(smooth).collect()
     }
 }
@@ -100,6 +111,10 @@ pub struct Offsets<'a> {
     users: Vec<Vec<(usize, usize, usize)>>,
     /// The largest angle between the faces along each edge, in radians.
     angles: Vec<f64>,
+    /// How faces meet at the edges of steps.
+    steps: BTreeMap<EdgeId, Kind>,
+    /// What comes between faces that meet smoothly and are offset by unlike distances.
+    change: Change,
     tolerance: &'a Tolerance,
 }
 
@@ -132,7 +147,13 @@ impl<'a> Offsets<'a> {
             });
             angles[e] = meeting(curve, sides).map_or(0.0, |m| m.angle.0);
         }
-        Ok(Self { shell, users, angles, tolerance })
+        Ok(Self { shell, users, angles, steps: BTreeMap::new(), change: Change::Step, tolerance })
+    }
+
+    /// The same, with what comes between faces that meet smoothly and are offset by unlike distances.
+    #[must_use]
+    pub fn with_change(self, change: Change) -> Self {
+        Self { change, ..self }
     }
 
     /// The faces into which some others go on smoothly, with those that lie between two of them at a corner of these others.
@@ -175,11 +196,19 @@ impl<'a> Offsets<'a> {
         distances: &[f64],
         margin: f64,
     ) -> Result<OffsetShell, SurfacingError> {
-        let joints = self.joints(distances);
-        let made = rebuilt::closed_over(self.shell, gone, distances, &joints, margin, self.tolerance)?;
         let left: Vec<f64> =
             distances.iter().enumerate().map(|(f, d)| if gone.contains(&f) { 0.0 } else { *d }).collect();
-        self.held(made, &left)
+        self.closed_over(gone, distances, margin).and_then(|made| self.held(made, &left))
+    }
+
+    fn closed_over(
+        &self,
+        gone: &BTreeSet<usize>,
+        distances: &[f64],
+        margin: f64,
+    ) -> Result<OffsetShell, SurfacingError> {
+        let joints = self.joints(distances);
+        rebuilt::closed_over(self.shell, gone, distances, &joints, margin, self.tolerance)
     }
 
     fn joints(&self, distances: &[f64]) -> Joints {
@@ -194,11 +223,12 @@ impl<'a> Offsets<'a> {
             }
             _ => Kind::Smooth,
         };
-        Joints {
-            users: self.users.clone(),
-            kinds: self.users.iter().enumerate().map(kind).collect(),
-            ridges: BTreeMap::new(),
+        let mut kinds: Vec<Kind> = self.users.iter().enumerate().map(kind).collect();
+        for (edge, kind) in &self.steps {
+            kinds[edge.index()] = *kind;
         }
+        let steps = self.steps.keys().map(|e| e.index()).collect();
+        Joints { users: self.users.clone(), kinds, ridges: BTreeMap::new(), steps }
     }
 
     /// The shell offset by `distances[face]` mm to the outer side of every face, below 0 to the inner one.
@@ -206,6 +236,37 @@ impl<'a> Offsets<'a> {
     /// # Errors
     /// `OffsetFolds` where a face bends more tightly than its distance; `OffsetOpen` where the faces do not close up any more.
     pub fn at(&self, distances: &[f64]) -> Result<OffsetShell, SurfacingError> {
+        let [swallowed, or_beside] = self.swallowed(distances);
+        let made = self.over(&swallowed, distances);
+        if or_beside == swallowed {
+            return made;
+        }
+        made.or_else(|error| self.over(&or_beside, distances).map_err(|_| error))
+    }
+
+    /// The same with steps, and without faces of which nothing is left.
+    fn over(&self, gone: &BTreeSet<usize>, distances: &[f64]) -> Result<OffsetShell, SurfacingError> {
+        let hold = |made: OffsetShell| self.held(made, distances);
+        let put = |offsets: &Offsets<'_>, distances: &[f64]| match gone.is_empty() {
+            true => offsets.offset(distances, &hold),
+            false => {
+                let most = distances.iter().fold(0.0, |a: f64, d| a.max(d.abs()));
+                offsets.closed_over(gone, distances, OVER * most).and_then(hold)
+            }
+        };
+        let Some(stepped) = self.stepped(distances, gone)? else { return put(self, distances) };
+        let around = Offsets { steps: stepped.kinds, ..Offsets::new(&stepped.shell, self.tolerance)? };
+        let mut with_steps = distances.to_vec();
+        with_steps.resize(stepped.shell.faces().len(), 0.0);
+        put(&around, &with_steps).and_then(hold)
+    }
+
+    /// The same for a shell that has its steps; `hold` tells what the offset has to keep to.
+    fn offset(
+        &self,
+        distances: &[f64],
+        hold: &Hold<'_>,
+    ) -> Result<OffsetShell, SurfacingError> {
         let (shell, tolerance) = (self.shell, self.tolerance);
         let joints = self.joints(distances);
         if distances.iter().all(|d| *d == 0.0) {
@@ -230,20 +291,43 @@ impl<'a> Offsets<'a> {
         let whole = |made: &OffsetShell| (0..shell.faces().len()).all(|f| made.of.contains(&f));
         let made = made.and_then(|made| {
             let all_but = shell.faces().iter().zip(distances).any(|(f, d)| all_but_folds(f, *d));
-            if whole(&made) && !all_but { Ok(made) } else { self.held(made, distances) }
+            if whole(&made) && !all_but { Ok(made) } else { hold(made) }
         });
         let ways = [Where::Around { first: 1 }, Where::Around { first: 0 }, Where::Ridges];
         let parted = ways.into_iter().map(|at| parted(shell, distances, at));
         let with_cusps = std::iter::once_with(|| with_cusps(shell, distances, &joints.smooth()));
         let without_folds = parted
             .chain(with_cusps)
-            .filter_map(|parted| offset_parted(&parted.ok().flatten()?, distances, tolerance).ok());
+            .filter_map(|parted| self.offset_parted(&parted.ok().flatten()?, distances).ok());
         let without_tight =
             std::iter::once_with(|| without_tight(shell, distances, &joints, tolerance).ok().flatten());
         made.or_else(|error| {
             let mut others = without_folds.chain(without_tight.flatten());
-            others.find_map(|made| self.held(made, distances).ok()).ok_or(error)
+            others.find_map(|made| hold(made).ok()).ok_or(error)
         })
+    }
+
+    /// The shell offset whose faces were parted where they fold.
+    fn offset_parted(
+        &self,
+        parted: &Parted,
+        distances: &[f64],
+    ) -> Result<OffsetShell, SurfacingError> {
+        let distances: Vec<f64> = parted.faces.iter().map(|f| distances[*f]).collect();
+        let kind = |(e, was): (usize, &EdgeId)| Some((EdgeId(e as u32), *self.steps.get(was)?));
+        let steps = parted.edges.iter().enumerate().filter_map(kind).collect();
+        let offsets = Offsets { steps, ..Offsets::new(&parted.shell, self.tolerance)? };
+        let mut joints = offsets.joints(&distances);
+        for &ridge in &parted.ridges {
+            joints.kinds[ridge] = Kind::Sharp;
+            if let Some((f, ..)) = joints.users[ridge].first() {
+                joints.ridges.insert(ridge, -distances[*f].signum());
+            }
+        }
+        let made = rebuilt(&parted.shell, &distances, &joints, BESIDE, self.tolerance)?;
+        let of = made.of.iter().map(|f| parted.faces[*f]).collect();
+        let free = made.free.into_iter().map(|(e, curve)| (parted.edges[e.index()], curve)).collect();
+        Ok(OffsetShell { of, free, ..made })
     }
 
     /// An offset that is where it should be and does not run into itself.
@@ -304,26 +388,6 @@ fn moved(
     }
     let made = carried(shell, surfaces, joints, tolerance)?;
     Ok(OffsetShell { max_deviation, ..made })
-}
-
-/// A shell offset whose faces were parted where they fold.
-fn offset_parted(
-    parted: &Parted,
-    distances: &[f64],
-    tolerance: &Tolerance,
-) -> Result<OffsetShell, SurfacingError> {
-    let distances: Vec<f64> = parted.faces.iter().map(|f| distances[*f]).collect();
-    let mut joints = Offsets::new(&parted.shell, tolerance)?.joints(&distances);
-    for &ridge in &parted.ridges {
-        joints.kinds[ridge] = Kind::Sharp;
-        if let Some((f, ..)) = joints.users[ridge].first() {
-            joints.ridges.insert(ridge, -distances[*f].signum());
-        }
-    }
-    let made = rebuilt(&parted.shell, &distances, &joints, BESIDE, tolerance)?;
-    let of = made.of.iter().map(|f| parted.faces[*f]).collect();
-    let free = made.free.into_iter().map(|(e, curve)| (parted.edges[e.index()], curve)).collect();
-    Ok(OffsetShell { of, free, ..made })
 }
 
 /// A shell without some of its faces, with those beside them grown over the place, at most `margin` mm; everything else stays as

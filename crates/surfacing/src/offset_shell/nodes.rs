@@ -127,6 +127,28 @@ impl Solver<'_> {
         self.ridge_of(fan, corner).map_or([p.x, p.y], |(half, t)| self.beside_ridge(half, t))
     }
 
+    /// The same beside some other corners: at the foot of a step that is one of them.
+    fn start_beside(&self, about: &About<'_>, corner: usize, others: &[usize]) -> [f64; 2] {
+        let fan = about.fan;
+        let Corner { leaving, coming, .. } = fan.corners[corner];
+        let neighbours = [(corner + about.count - 1) % about.count, (corner + 1) % about.count];
+        let at_step = |(half, begins, other): (usize, bool, usize)| {
+            let is_step = self.web.joints.steps.contains(&self.web.halves.all[half].edge.index());
+            if !is_step || !others.contains(&other) {
+                return None;
+            }
+            if let Some(end) = self.near_end(half, begins) {
+                return Some(end.uv);
+            }
+            let pcurve = &self.web.used(half).pcurve;
+            let at_start = self.web.halves.all[half].forward == begins;
+            let p = if at_start { pcurve.start() } else { pcurve.end() };
+            Some([p.x, p.y])
+        };
+        let sides = [(leaving, true, neighbours[0]), (coming, false, neighbours[1])];
+        sides.into_iter().find_map(at_step).unwrap_or_else(|| self.start(fan, corner))
+    }
+
     /// The half-edge along a ridge at which a corner lies, with its parameter there.
     fn ridge_of(&self, fan: &Fan, corner: usize) -> Option<(usize, f64)> {
         let Corner { leaving, coming, .. } = fan.corners[corner];
@@ -453,7 +475,7 @@ impl Solver<'_> {
             }
             let face = &self.faces[fan.corners[corner].face];
             carriers.push(Carrier::Face(face));
-            from.push(self.away_from_pole(face, self.start(fan, corner)));
+            from.push(self.away_from_pole(face, self.start_beside(about, corner, corners)));
             stands.push((vec![corner], None));
         }
         if carriers.len() < 2 || corners.iter().any(|c| about.is_outside(*c) && !on_line.contains_key(c)) {

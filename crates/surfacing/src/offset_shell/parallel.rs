@@ -66,6 +66,11 @@ impl Parallel {
         Self { ground, distance, bounds, tips }
     }
 
+    /// A ground at a distance, where it does not end at a tip.
+    pub(super) fn of(ground: Ground, distance: f64) -> Self {
+        Self { bounds: ground.bounds(), ground, distance, tips: Vec::new() }
+    }
+
     /// The same face at a share of its distance.
     pub(super) fn share(&self, share: f64) -> Self {
         Self {

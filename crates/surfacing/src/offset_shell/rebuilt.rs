@@ -89,7 +89,9 @@ pub(super) fn rebuilt(
     let reaches: Vec<f64> = (0..shell.faces().len())
         .map(|f| {
             let used = shell.faces()[f].loops.iter().flat_map(|l| &l.edges);
-            let sharp = used.filter(|u| joints.kinds[u.edge.index()] == Kind::Sharp);
+            let sharp = used.filter(|u| {
+                joints.kinds[u.edge.index()] == Kind::Sharp && !joints.steps.contains(&u.edge.index())
+            });
             sharp.map(|u| reach_over(shell, f, u, distances, joints)).fold(0.0, f64::max)
         })
         .collect();
