@@ -106,18 +106,20 @@ pub enum SurfacingError {
         at: [f64; 3],
     },
     /// The thickness changes more than twice about a vertex.
-    #[error("both thicknesses meet crosswise at this corner; give the faces on one side of it the same thickness")]
+    #[error(
+        "both thicknesses meet crosswise at this corner; give the faces on one side of it the same thickness"
+    )]
     StepsCross {
         /// Where.
         at: [f64; 3],
     },
     /// A ramp between two thicknesses is wider than the faces leave room for.
-    #[error("a ramp of {asked:.3} mm has no room here; {down:.3} mm would fit, or a step", down = (fits * 1e3).floor() / 1e3)]
+    #[error("a ramp of {asked:.3} mm has no room here; {}a step would fit", fits.map_or(String::new(), |f| format!("{:.3} mm or ", (f * 1e3).floor() / 1e3)))]
     RampTooWide {
         /// Width asked for, in millimetres.
         asked: f64,
         /// Largest width that was found to fit, in millimetres.
-        fits: f64,
+        fits: Option<f64>,
         /// Where.
         at: [f64; 3],
     },

@@ -283,7 +283,7 @@ pub fn hollow(
     ramped(1.0).or_else(|error| {
         // Where there is no room for steps either, it is the walls that are too thick.
         hollow_stepped(solid, walls, tolerance)?;
-        let fits = largest_share(HALVINGS, &|share| ramped(share).is_ok()).unwrap_or_default() * width;
+        let fits = largest_share(HALVINGS, &|share| ramped(share).is_ok()).map(|share| share * width);
         let at = error.place().unwrap_or_default();
         Err(SurfacingError::RampTooWide { asked: width, fits, at })
     })

@@ -9,7 +9,7 @@ use std::f64::consts::PI;
 
 use geometry::{NurbsCurve, Vector3, closest_on_surface};
 use shapes::{block, cylinder, near, tolerance, wavy};
-use surfacing::{LeadWay, SurfacingError, inset_edges, lead_out};
+use surfacing::{LeadWay, Measured, SurfacingError, inset_edges, lead_out};
 use topology::{EdgeId, Shell, area, free_edges};
 
 fn face_at(shell: &Shell, z: f64) -> (usize, BTreeSet<EdgeId>) {
@@ -26,14 +26,14 @@ fn length(run: &[NurbsCurve]) -> f64 {
 fn edges_are_copied_inward() {
     let shell = block([0.0; 3], [10.0, 20.0, 5.0]);
     let (top, edges) = face_at(&shell, 5.0);
-    let inset = |d: f64| inset_edges(&shell, top, &edges, d, &tolerance());
+    let inset = |d: f64| inset_edges(&shell, top, &edges, d, Measured::Straight, &tolerance());
     let made = inset(2.0).unwrap();
     assert_eq!((made.len(), made[0].len()), (1, 4));
     near(length(&made[0]), 2.0 * (6.0 + 16.0), 1e-12);
     assert!(surfacing::closes(&made[0], &tolerance()));
     // Three of the edges: an open run, which ends square to where they end.
     let some: BTreeSet<EdgeId> = edges.iter().copied().take(3).collect();
-    let open = inset_edges(&shell, top, &some, 2.0, &tolerance()).unwrap();
+    let open = inset_edges(&shell, top, &some, 2.0, Measured::Straight, &tolerance()).unwrap();
     let skipped = edges.difference(&some).next().unwrap();
     let left_out = shell.edge(*skipped).curve.as_ref().unwrap().length();
     near(length(&open[0]), 60.0 - left_out - 8.0, 1e-12);
@@ -41,11 +41,15 @@ fn edges_are_copied_inward() {
     assert!(matches!(inset(0.0), Err(SurfacingError::NoSize { .. })));
     let round = cylinder(10.0, 30.0);
     let (top, edges) = face_at(&round, 30.0);
-    near(length(&inset_edges(&round, top, &edges, 3.0, &tolerance()).unwrap()[0]), 2.0 * PI * 7.0, 1e-9);
+    near(
+        length(&inset_edges(&round, top, &edges, 3.0, Measured::Straight, &tolerance()).unwrap()[0]),
+        2.0 * PI * 7.0,
+        1e-9,
+    );
     // On a freeform sheet every copied place lies on it, at the distance from the edge.
     let sheet = wavy(2, 10.0);
     let edges: BTreeSet<EdgeId> = free_edges(&sheet).into_iter().collect();
-    let made = inset_edges(&sheet, 0, &edges, 4.0, &tolerance()).unwrap();
+    let made = inset_edges(&sheet, 0, &edges, 4.0, Measured::Straight, &tolerance()).unwrap();
     for copy in &made[0] {
         for t in copy.knots().sampled(3) {
             let p = copy.point(t);

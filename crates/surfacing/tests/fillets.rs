@@ -11,8 +11,8 @@ use geometry::{Frame, NurbsCurve, Point3, Vector3, circle_arc};
 use proptest::prelude::*;
 use shapes::{block, cylinder, flat, moved, near, round, sheet, sound, sphere, tolerance, turned};
 use surfacing::{
-    Ball, EdgeShape, Reach, Rolling, Round, Rounding, Slant, SlantBy, Support, SurfacingError, extrude,
-    fillet_between, round_edges,
+    Ball, EdgeShape, Measured, Reach, Rolling, Round, Rounding, Slant, SlantBy, Support, SurfacingError,
+    extrude, fillet_between, round_edges,
 };
 use topology::{Body, EdgeId, Operation, Shell, Solid, area, combine, seams, self_crossings};
 
@@ -491,7 +491,8 @@ proptest! {
 }
 
 fn slanted(shell: &Shell, edges: &BTreeSet<EdgeId>, size: f64, by: SlantBy, swapped: bool) -> Shell {
-    rounded(shell, edges, EdgeShape::Chamfer(Slant { by, swapped }), size).unwrap()
+    rounded(shell, edges, EdgeShape::Chamfer(Slant { by, swapped, measured: Measured::Straight }), size)
+        .unwrap()
 }
 
 #[test]

@@ -131,7 +131,11 @@ fn hollowed_solids_open_where_they_are_told_to() {
     };
     let shell = block([0.0; 3], [40.0, 30.0, 20.0]);
     let walls = faces(&shell, 2.0, 20.0);
-    near(walled(hollow(&solid(shell.clone()), &walls, Change::Step, &tolerance())), 24_000.0 - 36.0 * 26.0 * 18.0, 1e-9);
+    near(
+        walled(hollow(&solid(shell.clone()), &walls, Change::Step, &tolerance())),
+        24_000.0 - 36.0 * 26.0 * 18.0,
+        1e-9,
+    );
     // Closed all round: a void inside.
     near(walled(hollow(&solid(shell.clone()), &[2.0; 6], &tolerance())), 24_000.0 - 36.0 * 26.0 * 16.0, 1e-9);
     // One wall thicker than the others.
@@ -139,7 +143,11 @@ fn hollowed_solids_open_where_they_are_told_to() {
     let floor =
         shell.faces().iter().position(|f| f.surface.control_points().iter().all(|p| p.z.abs() < 1e-9));
     uneven[floor.unwrap()] = 5.0;
-    near(walled(hollow(&solid(shell), &uneven, Change::Step, &tolerance())), 24_000.0 - 36.0 * 26.0 * 15.0, 1e-9);
+    near(
+        walled(hollow(&solid(shell), &uneven, Change::Step, &tolerance())),
+        24_000.0 - 36.0 * 26.0 * 15.0,
+        1e-9,
+    );
     // A frustum open at the top: its rim lies in the plane of the top.
     let (base, top, height, wall) = (10.0, 16.0, 20.0, 1.5_f64);
     let shell = cone(base, top, height);

@@ -5,6 +5,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::json;
 use surfacing::{EdgeShape, Rounding, Slant, SlantBy};
 
+use super::inset_edge::Measured;
 use super::{Construction, Context, StepDescription, ValueDescription};
 use crate::quantity::amounts::{half_square, one_mm};
 use crate::recipe::is_default;
@@ -44,6 +45,9 @@ pub struct Chamfer {
     /// The first face is the one that the edge's name tells last.
     #[serde(default, skip_serializing_if = "is_default")]
     pub swapped: bool,
+    /// How distances are measured.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub measured: Measured,
 }
 
 impl Construction for Chamfer {
@@ -74,7 +78,7 @@ impl Construction for Chamfer {
                     Quantity::Length,
                     [0.001, 1000.0],
                     json!("1 mm"),
-                    "How far from the edge the flat begins, measured straight: on either face, or on the first one.",
+                    "How far from the edge the flat begins, on either face, or on the first one.",
                 ),
                 ValueDescription::amount(
                     "other_distance",
@@ -82,7 +86,7 @@ impl Construction for Chamfer {
                     Quantity::Length,
                     [0.001, 1000.0],
                     json!("1 mm"),
-                    "How far from the edge the flat ends on the second face, measured straight.",
+                    "How far from the edge the flat ends on the second face.",
                 )
                 .only_if("flat", "distances"),
                 ValueDescription::amount(
@@ -100,6 +104,7 @@ impl Construction for Chamfer {
                     "The first face is the one that the edge's name tells first; so it is the other one.",
                 )
                 .only_if("flat", "!distance"),
+                Measured::choice(),
             ],
         }
     }
@@ -126,7 +131,7 @@ impl Construction for Chamfer {
             }
             Flat::Angle => SlantBy::Angle(context.value(&self.angle, Quantity::Angle, "angle")?),
         };
-        let slant = Slant { by, swapped: self.swapped };
+        let slant = Slant { by, swapped: self.swapped, measured: self.measured.into() };
         let how = Rounding { shape: EdgeShape::Chamfer(slant), size: &|_| distance, even: true };
         let built = context.rounded_edges(&self.edges, "edges", &how, "distance")?;
         Ok(built.with_reached([Reached::length("Distance", distance)]))

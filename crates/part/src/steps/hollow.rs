@@ -164,12 +164,12 @@ impl Construction for Hollow {
             let made = turned.and_then(|t| surfacing::hollow_turned(t, thickness, &context.tolerance).ok());
             made.ok_or(error)
         };
-        let made = surfacing::hollow(solid, &walls, change, &context.tolerance)
-            .or_else(by_profile)
-            .map_err(|e| {
+        let made = surfacing::hollow(solid, &walls, change, &context.tolerance).or_else(by_profile).map_err(
+            |e| {
                 let is_ramp = matches!(e, SurfacingError::RampTooWide { .. });
                 Notice::refused(if is_ramp { "ramp" } else { "thickness" }, &e)
-            })?;
+            },
+        )?;
         let walled = walls.iter().copied().filter(|w| *w > 0.0);
         let [least, most] =
             walled.fold([f64::MAX, 0.0], |[least, most], w| [f64::min(least, w), f64::max(most, w)]);

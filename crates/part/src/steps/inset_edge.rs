@@ -21,9 +21,44 @@ pub struct InsetEdge {
     /// Its edges that are copied; with none all around its outside.
     #[serde(default, skip_serializing_if = "is_default")]
     pub edges: Vec<Reference>,
-    /// How far in, straight and square to the edge.
+    /// How far in, square to the edge.
     #[serde(default = "two_mm")]
     pub distance: Amount,
+    /// How the distance is measured.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub measured: Measured,
+}
+
+/// How distances from an edge are measured.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Measured {
+    /// Straight through space.
+    #[default]
+    Straight,
+    /// Along the face.
+    Along,
+}
+
+impl Measured {
+    /// The field in which it is chosen.
+    pub(super) fn choice() -> ValueDescription {
+        ValueDescription::choice(
+            "measured",
+            "Measured",
+            &[("straight", "Straight"), ("along", "Along the face")],
+            "Whether distances from the edge are measured straight, or along the face.",
+        )
+    }
+}
+
+impl From<Measured> for surfacing::Measured {
+    fn from(measured: Measured) -> Self {
+        match measured {
+            Measured::Straight => Self::Straight,
+            Measured::Along => Self::Along,
+        }
+    }
 }
 
 impl Construction for InsetEdge {
@@ -52,14 +87,17 @@ impl Construction for InsetEdge {
                 )
                 .many(0, 200),
             ],
-            values: vec![ValueDescription::amount(
-                "distance",
-                "Distance",
-                Quantity::Length,
-                [0.001, 1000.0],
-                json!("2 mm"),
-                "How far in, straight and square to the edge.",
-            )],
+            values: vec![
+                ValueDescription::amount(
+                    "distance",
+                    "Distance",
+                    Quantity::Length,
+                    [0.001, 1000.0],
+                    json!("2 mm"),
+                    "How far in, square to the edge.",
+                ),
+                Measured::choice(),
+            ],
         }
     }
 
@@ -88,7 +126,8 @@ impl Construction for InsetEdge {
             };
             edges.retain(|e| !seam(e));
         }
-        let made = inset_edges(shell, face, &edges, distance, &context.tolerance).map_err(|e| {
+        let measured = self.measured.into();
+        let made = inset_edges(shell, face, &edges, distance, measured, &context.tolerance).map_err(|e| {
             let slot = if matches!(e, SurfacingError::FilletFree { .. }) { "edges" } else { "distance" };
             Notice::refused(slot, &e)
         })?;

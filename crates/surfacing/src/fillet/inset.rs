@@ -5,13 +5,14 @@ use std::collections::BTreeSet;
 use geometry::{Domain, NurbsCurve, Point3, Tolerance, closest_on_curve};
 use topology::{EdgeId, Shell};
 
-use super::FARTHER;
 use super::solve::solve;
 use super::track::{at_distance, longer};
+use super::{FARTHER, Measured};
 use crate::SurfacingError;
 use crate::chain::chain_orders;
 use crate::ground::Ground;
 use crate::side::Side;
+use crate::straightest::straightest;
 use crate::strip::{Along, Cross, WITH_TANGENTS};
 
 /// An edge of a face, run on at its ends, with the face beside it.
@@ -24,6 +25,7 @@ struct Beside<'a> {
     face: usize,
     place: [usize; 2],
     distance: f64,
+    measured: Measured,
 }
 
 impl Beside<'_> {
@@ -33,14 +35,18 @@ impl Beside<'_> {
         let face = &self.shell.faces()[self.face];
         let side = Side::new(face, &face.loops[self.place[0]].edges[self.place[1]], within)?;
         let p = self.pcurve.point(within);
+        if self.measured == Measured::Along {
+            let foot = self.ground.nearest([p.x, p.y], &self.guide.point(t))?;
+            return Some(self.ground.point(straightest(self.ground, foot, -side.out, self.distance)?));
+        }
         let near = self.ground.moved([p.x, p.y], &(-side.out * self.distance));
         let along = self.guide.tangent(t)?;
         Some(at_distance(self.ground, self.guide.point(t), along, self.distance, near)?.point)
     }
 }
 
-/// Edges of one face copied inward on it, each chain of them by itself: at a distance in millimetres that is measured straight
-/// and square to the edge. At corners the copies end where they meet.
+/// Edges of one face copied inward on it, each chain of them by itself: at a distance in millimetres that is measured straight or
+/// along the face, square to the edge. At corners the copies end where they meet.
 ///
 /// # Errors
 /// `NoSize`; `FilletFree` for an edge that is none of the face's; `FilletTooLarge` where the face has no place so far in.
@@ -49,6 +55,7 @@ pub fn inset_edges(
     face: usize,
     edges: &BTreeSet<EdgeId>,
     distance: f64,
+    measured: Measured,
     tolerance: &Tolerance,
 ) -> Result<Vec<Vec<NurbsCurve>>, SurfacingError> {
     if distance.is_nan() || distance <= tolerance.resolution {
@@ -77,6 +84,7 @@ pub fn inset_edges(
             face,
             place,
             distance,
+            measured,
         });
     }
     let curves: Vec<NurbsCurve> = edges.iter().filter_map(|e| shell.edge(*e).curve.clone()).collect();

@@ -68,11 +68,23 @@ pub struct Slant {
     pub by: SlantBy,
     /// First and second face the other way round.
     pub swapped: bool,
+    /// How distances from the edge are measured.
+    pub measured: Measured,
+}
+
+/// How the distance of a place of a face from an edge is measured, square to the edge.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Measured {
+    /// Straight through space.
+    #[default]
+    Straight,
+    /// Along the face.
+    Along,
 }
 
 impl Slant {
     /// As far from the edge as on the first face.
-    pub const EVEN: Self = Self { by: SlantBy::Ratio(1.0), swapped: false };
+    pub const EVEN: Self = Self { by: SlantBy::Ratio(1.0), swapped: false, measured: Measured::Straight };
 }
 
 /// How a flat's end on the second face is told.
@@ -563,7 +575,11 @@ fn round_chains(
                     EdgeShape::Fillet(round) => Profile::Round(round),
                     EdgeShape::Chamfer(slant) => {
                         let own = if forward { first } else { 1 - first };
-                        Profile::Flat { first: if slant.swapped { 1 - own } else { own }, by: slant.by }
+                        Profile::Flat {
+                            first: if slant.swapped { 1 - own } else { own },
+                            by: slant.by,
+                            measured: slant.measured,
+                        }
                     }
                 },
                 Box::new(at),

@@ -9,8 +9,9 @@ use std::cell::{Cell, RefCell};
 use geometry::{Domain, KnotVector, NurbsCurve, Point3, Vector3, with_end_at};
 use nalgebra::{Matrix2, Matrix4, SMatrix, SVector, Vector2, Vector4};
 
-use super::{Round, SlantBy};
+use super::{Measured, Round, SlantBy};
 use crate::ground::Ground;
+use crate::straightest::straightest;
 use crate::strip::Cross;
 
 const MAX_STEPS: usize = 30;
@@ -40,7 +41,7 @@ pub(super) enum Profile {
     /// An arc that touches a third face between the two.
     Full,
     /// A straight line from a place at a distance from the edge, on the side of its number, to one on the other side.
-    Flat { first: usize, by: SlantBy },
+    Flat { first: usize, by: SlantBy, measured: Measured },
 }
 
 /// A place at which a section touches a face.
@@ -320,7 +321,7 @@ impl<'a> Track<'a> {
         let size = (self.size)(t);
         let open = into[0].dot(&into[1]).clamp(-1.0, 1.0).acos();
         let back = match self.profile {
-            Profile::Flat { first: 0, by } => [size, by.other(size, open)?],
+            Profile::Flat { first: 0, by, .. } => [size, by.other(size, open)?],
             Profile::Flat { by, .. } => [by.other(size, open)?, size],
             Profile::Round(_) | Profile::Full => [size / (0.5 * open).tan(); 2],
         };
@@ -377,8 +378,11 @@ impl<'a> Track<'a> {
                     ([a, b, [p.x, p.y]], size),
                 )
             }
-            Profile::Flat { first, by } => {
-                let at = |k: usize, far: f64| at_distance(self.grounds[k], from, along, far, near[k]);
+            Profile::Flat { first, by, measured } => {
+                let at = |k: usize, far: f64| match measured {
+                    Measured::Straight => at_distance(self.grounds[k], from, along, far, near[k]),
+                    Measured::Along => self.along_face(k, t, far),
+                };
                 let begin = at(first, size)?;
                 let end = match by {
                     SlantBy::Ratio(ratio) => at(1 - first, ratio * size)?,
@@ -410,6 +414,20 @@ impl<'a> Track<'a> {
                 })
             }
         }
+    }
+
+    /// The place of a face at a distance along it from the edge, to which the way there is square.
+    fn along_face(&self, k: usize, t: f64, far: f64) -> Option<Contact> {
+        let (from, along) = (self.guide.point(t), self.along(t)?);
+        let (Near::Edge(pcurves) | Near::Feet(pcurves)) = &self.near;
+        let foot = |k: usize| {
+            let p = pcurves[k].point(self.own.clamp(t));
+            self.grounds[k].nearest([p.x, p.y], &from)
+        };
+        let feet = [foot(0)?, foot(1)?];
+        let normals = [self.grounds[0].place(feet[0])?.normal, self.grounds[1].place(feet[1])?.normal];
+        let at = straightest(self.grounds[k], feet[k], self.into(&along, &normals)?[k], far)?;
+        Some(Contact { at, point: self.grounds[k].point(at) })
     }
 
     /// A ball that touches both grounds, with its centre in the plane through a place square to a direction.

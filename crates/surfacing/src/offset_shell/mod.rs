@@ -196,19 +196,11 @@ impl<'a> Offsets<'a> {
         distances: &[f64],
         margin: f64,
     ) -> Result<OffsetShell, SurfacingError> {
+        let joints = self.joints(distances);
+        let made = rebuilt::closed_over(self.shell, gone, distances, &joints, margin, self.tolerance)?;
         let left: Vec<f64> =
             distances.iter().enumerate().map(|(f, d)| if gone.contains(&f) { 0.0 } else { *d }).collect();
-        self.closed_over(gone, distances, margin).and_then(|made| self.held(made, &left))
-    }
-
-    fn closed_over(
-        &self,
-        gone: &BTreeSet<usize>,
-        distances: &[f64],
-        margin: f64,
-    ) -> Result<OffsetShell, SurfacingError> {
-        let joints = self.joints(distances);
-        rebuilt::closed_over(self.shell, gone, distances, &joints, margin, self.tolerance)
+        self.held(made, &left)
     }
 
     fn joints(&self, distances: &[f64]) -> Joints {
@@ -244,29 +236,33 @@ impl<'a> Offsets<'a> {
         made.or_else(|error| self.over(&or_beside, distances).map_err(|_| error))
     }
 
-    /// The same with steps, and without faces of which nothing is left.
+    /// The same with steps, without faces of which nothing is left: what comes next is grown over them first.
     fn over(&self, gone: &BTreeSet<usize>, distances: &[f64]) -> Result<OffsetShell, SurfacingError> {
         let hold = |made: OffsetShell| self.held(made, distances);
-        let put = |offsets: &Offsets<'_>, distances: &[f64]| match gone.is_empty() {
-            true => offsets.offset(distances, &hold),
-            false => {
-                let most = distances.iter().fold(0.0, |a: f64, d| a.max(d.abs()));
-                offsets.closed_over(gone, distances, OVER * most).and_then(hold)
-            }
-        };
-        let Some(stepped) = self.stepped(distances, gone)? else { return put(self, distances) };
+        if !gone.is_empty() {
+            return self.grown_over(gone, distances).and_then(hold);
+        }
+        let Some(stepped) = self.stepped(distances)? else { return self.offset(distances, &hold) };
         let around = Offsets { steps: stepped.kinds, ..Offsets::new(&stepped.shell, self.tolerance)? };
         let mut with_steps = distances.to_vec();
         with_steps.resize(stepped.shell.faces().len(), 0.0);
-        put(&around, &with_steps).and_then(hold)
+        around.offset(&with_steps, &hold).and_then(hold)
+    }
+
+    fn grown_over(&self, gone: &BTreeSet<usize>, distances: &[f64]) -> Result<OffsetShell, SurfacingError> {
+        let still = vec![0.0; distances.len()];
+        let joints = beside_faces(self.shell, gone, self.tolerance)?;
+        let margin = OVER * distances.iter().fold(0.0, |a: f64, d| a.max(d.abs()));
+        let grown = rebuilt::closed_over(self.shell, gone, &still, &joints, margin, self.tolerance)?;
+        let left: Vec<f64> = grown.of.iter().map(|f| distances[*f]).collect();
+        let made = Offsets::new(&grown.shell, self.tolerance)?.with_change(self.change).at(&left)?;
+        let steps_from = distances.len() - left.len();
+        let of = made.of.iter().map(|f| grown.of.get(*f).copied().unwrap_or(f + steps_from)).collect();
+        Ok(OffsetShell { of, ..made })
     }
 
     /// The same for a shell that has its steps; `hold` tells what the offset has to keep to.
-    fn offset(
-        &self,
-        distances: &[f64],
-        hold: &Hold<'_>,
-    ) -> Result<OffsetShell, SurfacingError> {
+    fn offset(&self, distances: &[f64], hold: &Hold<'_>) -> Result<OffsetShell, SurfacingError> {
         let (shell, tolerance) = (self.shell, self.tolerance);
         let joints = self.joints(distances);
         if distances.iter().all(|d| *d == 0.0) {
@@ -308,11 +304,7 @@ impl<'a> Offsets<'a> {
     }
 
     /// The shell offset whose faces were parted where they fold.
-    fn offset_parted(
-        &self,
-        parted: &Parted,
-        distances: &[f64],
-    ) -> Result<OffsetShell, SurfacingError> {
+    fn offset_parted(&self, parted: &Parted, distances: &[f64]) -> Result<OffsetShell, SurfacingError> {
         let distances: Vec<f64> = parted.faces.iter().map(|f| distances[*f]).collect();
         let kind = |(e, was): (usize, &EdgeId)| Some((EdgeId(e as u32), *self.steps.get(was)?));
         let steps = parted.edges.iter().enumerate().filter_map(kind).collect();

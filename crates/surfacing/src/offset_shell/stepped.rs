@@ -118,23 +118,12 @@ impl Offsets<'_> {
         [folding(own), folding(most)]
     }
 
-    /// The shell with faces for the steps that some distances need, but for those beside faces of which nothing is left; `None` where
-    /// they need none.
+    /// The shell with faces for the steps that some distances need; `None` where they need none.
     ///
     /// # Errors
     /// `StepsCross` where the thickness changes more than twice about a vertex; `OffsetOpen` where a face is too narrow for a ramp.
-    pub(super) fn stepped(
-        &self,
-        distances: &[f64],
-        swallowed: &BTreeSet<usize>,
-    ) -> Result<Option<Stepped>, SurfacingError> {
-        let beside_one = |e: &usize| self.users[*e].iter().any(|u| swallowed.contains(&u.0));
-        let edges: Vec<EdgeId> = self
-            .risers(distances)
-            .into_iter()
-            .filter(|e| !beside_one(e))
-            .map(|e| EdgeId(e as u32))
-            .collect();
+    pub(super) fn stepped(&self, distances: &[f64]) -> Result<Option<Stepped>, SurfacingError> {
+        let edges: Vec<EdgeId> = self.risers(distances).into_iter().map(|e| EdgeId(e as u32)).collect();
         if edges.is_empty() {
             return Ok(None);
         }
@@ -255,8 +244,7 @@ impl Extended {
         let point = |t: f64| parallel.point(self.foot(t, width)?);
         let at = |t: f64| {
             let (from, to) = (d.clamp(t - BESIDE * d.length()), d.clamp(t + BESIDE * d.length()));
-            let rate: Vector3 =
-                (point(to).ok_or_else(lost)? - point(from).ok_or_else(lost)?) / (to - from);
+            let rate: Vector3 = (point(to).ok_or_else(lost)? - point(from).ok_or_else(lost)?) / (to - from);
             Ok::<_, SurfacingError>((point(t).ok_or_else(lost)?, rate))
         };
         let fitted = fit_function(at, &self.used.pcurve.knots().breaks(), 0.1 * tolerance.fit).ok()?;
@@ -319,7 +307,9 @@ impl<'a> Parting<'a> {
             (true, &[first, second]) => first..second,
             (false, &[first]) => first..fan.corners.len(),
             // Either the walls or the rooms beside them would touch in a line only.
-            _ => return Err(SurfacingError::StepsCross { at: self.halves.shell.vertex(vertex).point.into() }),
+            _ => {
+                return Err(SurfacingError::StepsCross { at: self.halves.shell.vertex(vertex).point.into() });
+            }
         };
         self.vertices.push(Vertex { point: self.halves.shell.vertex(vertex).point });
         let new = VertexId(self.vertices.len() as u32 - 1);

@@ -1,0 +1,189 @@
+//! Walls with a thickness of their own under some faces, by steps and ramps, against closed forms.
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test fails by panicking")]
+
+mod made;
+
+use std::f64::consts::PI;
+
+use made::{drawing, failure, near, of, rebuild, recipe, step, volume};
+use part::Rebuilt;
+use proptest::prelude::*;
+use serde_json::{Value, json};
+
+/// A block with its upright edges rounded: the sides 1, 3, 5 and 7 are flat, the others round.
+#[derive(Debug, Clone, Copy)]
+struct Block {
+    length: f64,
+    width: f64,
+    height: f64,
+    radius: f64,
+}
+
+impl Block {
+    fn steps(&self) -> Vec<Value> {
+        let (x, y) = (self.length / 2.0, self.width / 2.0);
+        let outline = json!([{"id": "c", "kind": "polyline", "points": [[-x, -y], [x, -y], [x, y], [-x, y]], "closed": true}]);
+        let mut outline = drawing("o", "xy", 0.0, outline);
+        outline["make"]["drawing"]["changes"] =
+            json!([{"change": "fillet", "curve": "c", "radius": self.radius}]);
+        vec![outline, step("block", "extrude", json!({"profile": of("o"), "length": self.height}))]
+    }
+
+    /// The area within the outline at a depth.
+    fn area(&self, depth: f64) -> f64 {
+        let corner = self.radius - depth;
+        (self.length - 2.0 * depth) * (self.width - 2.0 * depth) - (4.0 - PI) * corner * corner
+    }
+
+    fn flats(&self) -> f64 {
+        2.0 * (self.length + self.width) - 8.0 * self.radius
+    }
+
+    /// The area of a rounding between two depths.
+    fn sector(&self, from: f64, to: f64) -> f64 {
+        PI / 4.0 * ((self.radius - from).powi(2) - (self.radius - to).powi(2))
+    }
+
+    fn whole(&self) -> f64 {
+        self.area(0.0) * self.height
+    }
+
+    /// The volume of the wall around a room of a section, under caps of a thickness.
+    fn around(&self, room: f64, caps: f64) -> f64 {
+        self.whole() - room * (self.height - 2.0 * caps)
+    }
+
+    fn hollow(&self, own: &[usize], make: Value) -> Rebuilt {
+        let faces: Vec<Value> =
+            own.iter().map(|k| json!({"step": "block", "item": format!("face {{o}} / c {k}")})).collect();
+        let mut all = json!({"solid": of("block"), "other_faces": faces});
+        all.as_object_mut().unwrap().extend(make.as_object().unwrap().clone());
+        let mut steps = self.steps();
+        steps.push(step("hollow", "hollow", all));
+        rebuild(&recipe(steps))
+    }
+}
+
+const BLOCK: Block = Block { length: 50.0, width: 36.0, height: 25.0, radius: 10.0 };
+const FLATS: [usize; 4] = [1, 3, 5, 7];
+const ROUNDS: [usize; 4] = [2, 4, 6, 8];
+
+#[test]
+fn a_step_stands_square_to_the_thicker_side() {
+    for (rounds, others) in [(4.0, 2.0), (1.0, 3.0)] {
+        let make = json!({"thickness": others, "other_thickness": rounds});
+        let room = BLOCK.area(others) - 4.0 * BLOCK.sector(others, rounds);
+        near(volume(&BLOCK.hollow(&ROUNDS, make), 2), BLOCK.around(room, others), 1e-9);
+    }
+    // Open at the top it is the same room, higher.
+    let top = json!([{"step": "block", "item": "face cap 2"}]);
+    let make = json!({"thickness": 2, "other_thickness": 4, "open": top});
+    let room = BLOCK.area(2.0) - (4.0 - 2.0) * BLOCK.flats();
+    near(volume(&BLOCK.hollow(&FLATS, make), 2), BLOCK.whole() - room * (BLOCK.height - 2.0), 1e-9);
+}
+
+#[test]
+fn a_ramp_lies_on_the_thinner_side() {
+    // A triangle beside each seam on the flat sides.
+    let make = json!({"thickness": 2, "other_thickness": 4, "between": "ramp", "ramp": 6});
+    let room = BLOCK.area(2.0) - 4.0 * BLOCK.sector(2.0, 4.0) - 8.0 * 0.5 * 6.0 * 2.0;
+    near(volume(&BLOCK.hollow(&ROUNDS, make), 2), BLOCK.around(room, 2.0), 1e-9);
+    // On the round ones the ramp's width is measured along them.
+    let make = json!({"thickness": 4, "other_thickness": 2, "between": "ramp", "ramp": 6});
+    let angle: f64 = 6.0 / BLOCK.radius;
+    let ramp = 0.5 * 8.0 * 8.0 * angle - 0.5 * 8.0 * 6.0 * angle.sin();
+    let room = BLOCK.area(4.0) - 4.0 * BLOCK.sector(4.0, 2.0) - 8.0 * ramp;
+    near(volume(&BLOCK.hollow(&ROUNDS, make), 2), BLOCK.around(room, 4.0), 1e-6);
+    // Two of them have no room on a quarter round of 15.7 mm.
+    let make = json!({"thickness": 4, "other_thickness": 2, "between": "ramp", "ramp": 9});
+    let refused = failure(&BLOCK.hollow(&ROUNDS, make), 2);
+    assert_eq!(refused.input.as_deref(), Some("ramp"));
+    let fits: f64 = refused.message.split("; ").nth(1).unwrap().split(' ').next().unwrap().parse().unwrap();
+    assert!(fits > 7.7 && fits <= 2.5 * PI && refused.at.is_some(), "{}", refused.message);
+}
+
+#[test]
+fn a_rounding_of_which_nothing_is_left_is_grown_over() {
+    // The walls beside it are thicker than its radius: their corner is sharp, whatever is asked under the rounding itself.
+    let block = Block { radius: 1.0, ..BLOCK };
+    for own in [0.6, 0.9] {
+        let make = json!({"thickness": 1.5, "other_thickness": own});
+        let room = (block.length - 3.0) * (block.width - 3.0);
+        near(volume(&block.hollow(&ROUNDS, make), 2), block.around(room, 1.5), 1e-9);
+    }
+    // One flat side thinner than the roundings beside it, which are swallowed.
+    let make = json!({"thickness": 1.5, "other_thickness": 0.5});
+    let room = (block.length - 3.0) * (block.width - 2.0);
+    near(volume(&block.hollow(&[1], make), 2), block.around(room, 1.5), 1e-9);
+}
+
+#[test]
+fn a_dome_is_thicker_than_what_it_stands_on() {
+    let (radius, height) = (20.0_f64, 30.0_f64);
+    let middle = radius / 2.0_f64.sqrt();
+    let profile = json!([
+        {"id": "a", "kind": "polyline", "points": [[0, 0], [radius, 0], [radius, height]]},
+        {"id": "b", "kind": "arc", "points": [[radius, height], [middle, height + middle], [0, height + radius]]},
+    ]);
+    let body = vec![
+        drawing("p", "xz", 0.0, profile),
+        step("body", "revolve", json!({"profile": of("p"), "axis": "z"})),
+    ];
+    let ball = |r: f64| 2.0 / 3.0 * PI * r.powi(3);
+    for (dome, others) in [(5.0, 2.0), (1.0, 4.0)] {
+        let mut steps = body.clone();
+        let own = json!([{"step": "body", "item": "face {p} / b"}]);
+        let make =
+            json!({"solid": of("body"), "thickness": others, "other_faces": own, "other_thickness": dome});
+        steps.push(step("hollow", "hollow", make));
+        let room = ball(radius - dome) + PI * (radius - others).powi(2) * (height - others);
+        let whole = ball(radius) + PI * radius.powi(2) * height;
+        near(volume(&rebuild(&recipe(steps)), 2), whole - room, 1e-6);
+    }
+}
+
+#[test]
+fn thicknesses_that_meet_crosswise_are_refused() {
+    let outline = json!([{"id": "c", "kind": "polyline", "points": [[0, 0], [30, 0], [30, 30], [0, 30]], "closed": true}]);
+    // A flat side and the ball at its corner touch at one vertex, the roundings between are thinner.
+    let own = ["face cap 2", "face fillet of cap 2 and {o} / c 1 and {o} / c 2"]
+        .map(|name| json!({"step": "round", "item": name}));
+    let make = json!({"solid": of("round"), "thickness": 1, "other_faces": own, "other_thickness": 2});
+    let steps = vec![
+        drawing("o", "xy", 0.0, outline),
+        step("block", "extrude", json!({"profile": of("o"), "length": 30})),
+        step("round", "fillet", json!({"edges": [of("block")], "radius": 5})),
+        step("hollow", "hollow", make),
+    ];
+    let refused = failure(&rebuild(&recipe(steps)), 3);
+    assert!(refused.message.contains("crosswise"), "{}", refused.message);
+    let [x, y, z] = refused.at.unwrap();
+    // At a corner of the flat side.
+    let off = |x: f64| (x - 5.0).abs().min((x - 25.0).abs());
+    assert!(off(x) < 1e-9 && off(y) < 1e-9 && z.abs() < 1e-9, "{x} {y} {z}");
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 24, ..ProptestConfig::default() })]
+
+    #[test]
+    fn any_block_has_its_own_walls(
+        length in 30.0..60.0f64, width in 20.0..40.0f64, height in 20.0..40.0f64,
+        round in 0.2..0.45f64, one in 0.1..0.9f64, other in 0.1..0.9f64, size in -1.0..1.5f64, flats in any::<bool>(),
+    ) {
+        prop_assume!((one - other).abs() > 0.05);
+        let size = 10f64.powf(size);
+        let [length, width, height] = [length, width, height].map(|x| x * size);
+        let radius = round * width.min(length);
+        let block = Block { length, width, height, radius };
+        let thickness = one * radius * 0.6;
+        let own = other * radius * 0.6;
+        let make = json!({"thickness": thickness, "other_thickness": own});
+        let (faces, taken) = match flats {
+            true => (&FLATS, (own - thickness) * block.flats()),
+            false => (&ROUNDS, 4.0 * block.sector(thickness, own)),
+        };
+        let expected = block.around(block.area(thickness) - taken, thickness);
+        near(volume(&block.hollow(faces, make), 2), expected, 1e-6);
+    }
+}
