@@ -162,3 +162,36 @@ for (const [part, name, walls] of [
     expect(await becomes(walls.at(-2))).toBe(walls.at(-2));
   });
 }
+
+test('one side of a hollow is thicker, by a ramp, and the thickness is shown in colours', async ({ page }) => {
+  test.slow();
+  // A round bar whose side is drawn in two pieces that go on smoothly.
+  await makePart(page, 'Thick');
+  await drawing(page, 'XZ', '', () => drawTyped(page, 'Lines', ['0, 0', '20, 0', '20, 20', '20, 40', '0, 40']));
+  await page.keyboard.press('r');
+  await accept(page, 'Revolve');
+  await expect(ledger(page, 'watertight')).toContainText('yes');
+  await page.keyboard.press('Shift+H');
+  const hollow = card(page, 'Hollow');
+  await expect(reached(page, 'Volume')).toContainText(/mL/);
+  await expect(hollow.getByText('Between them')).toBeHidden();
+  await hollow.getByLabel('Other thickness', { exact: true }).click();
+  await page.mouse.click(...(await lookFor(page, /^Click for Other thickness: .*curve 1 2/, middle)));
+  await expect(hollow.locator('.slot-row')).toHaveCount(1);
+  await hollow.getByLabel('Under those', { exact: true }).fill('4 mm');
+  await hollow.getByText('A ramp', { exact: true }).click();
+  await hollow.getByLabel('Ramp', { exact: true }).fill('60 mm');
+  await expect(hollow).toContainText(/a ramp of 60.000 mm has no room here; .* mm or a step would fit/);
+  await hollow.getByLabel('Ramp', { exact: true }).fill('6 mm');
+  await accept(page, 'Hollow');
+  // Rooms of radius 16 and 18 with a frustum of 6 between, under lids of 2.
+  const frustum = (Math.PI / 3) * 6 * (16 * 16 + 16 * 18 + 18 * 18);
+  const room = Math.PI * (18 * 16 * 16 + 12 * 18 * 18) + frustum;
+  expect(Math.abs((await settledVolume(page)) - (Math.PI * 400 * 40 - room))).toBeLessThan(0.1);
+  await page.getByLabel('Shading').selectOption({ label: 'Wall thickness' });
+  const legend = page.locator('.legend');
+  await expect(legend).toContainText('2.00');
+  await expect(legend).toContainText('straight through the solid');
+  await page.getByLabel('Shading').selectOption({ label: 'Plain' });
+  await expect(legend).toBeHidden();
+});

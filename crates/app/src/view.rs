@@ -19,6 +19,9 @@ const CHORD_SHARE: f64 = 1.0 / 700.0;
 const CLOSED: f64 = 1e-2;
 const CHORD_LIMITS: [f64; 2] = [0.002, 5.0];
 
+/// How far apart the places are at which the thickness of a solid is shown, as a share of its size.
+const THICKNESS_SHARE: f64 = 1.0 / 70.0;
+
 /// Combs of a face in either direction, and about how many teeth each has.
 const COMB_LINES: usize = 5;
 const COMB_TEETH: usize = 48;
@@ -52,6 +55,8 @@ impl Fineness {
 pub struct Looks {
     /// Gaussian and mean curvature at every corner of the meshes.
     pub curvature: bool,
+    /// The thickness of solids at every corner of finer meshes.
+    pub thickness: bool,
     /// Curvature combs along parameter lines.
     pub combs: bool,
     /// Control nets of all faces.
@@ -157,6 +162,11 @@ pub fn view(recipe: &Recipe, rebuilt: &Rebuilt, how: &Shown) -> Vec<u8> {
                         combs.extend(faces().flat_map(combs_json));
                     }
                     let meshes = if how.looks.curvature { meshes.with_curvatures(body) } else { meshes };
+                    let meshes = if how.looks.thickness {
+                        meshes.with_thicknesses(body, THICKNESS_SHARE)
+                    } else {
+                        meshes
+                    };
                     scene.push(meshes.with_face_names(names.iter().map(|n| &n.faces)));
                 }
                 Err(error) => tracing::warn!(step = step.id, %error, "not shown"),

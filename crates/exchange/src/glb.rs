@@ -1,8 +1,9 @@
 //! glTF 2.0 binary (ISO/IEC 12113): one mesh per body, one primitive per face with its surface parameters as texture
 //! coordinates and, where asked for, its curvatures. Positions are millimetres with z up; each node's matrix brings them to metres with y up.
 
+use geometry::{box_of, diagonal};
 use serde_json::{Value, json};
-use topology::{Body, Face, Mesh, MeshTolerance, curvatures, mesh};
+use topology::{Body, Face, Mesh, MeshTolerance, curvatures, mesh, thicknesses};
 
 use crate::ExchangeError;
 
@@ -24,6 +25,8 @@ pub struct SceneBody {
     shells: Vec<(Mesh, Vec<FaceTag>)>,
     /// Gaussian and mean curvature by shell, face and corner; nothing where not asked for.
     curvatures: Vec<Vec<Vec<[f64; 2]>>>,
+    /// Thickness by shell, face and corner; nothing where not asked for, or of what is no solid.
+    thicknesses: Vec<Vec<Vec<f64>>>,
 }
 
 /// What is said of a face beside its triangles.
@@ -52,7 +55,7 @@ impl SceneBody {
             .into_iter()
             .map(|s| Ok((mesh(s, tolerance)?, s.faces().iter().map(FaceTag::new).collect())))
             .collect::<Result<_, ExchangeError>>()?;
-        Ok(Self { id: id.into(), name: name.into(), shells, curvatures: Vec::new() })
+        Ok(Self { id: id.into(), name: name.into(), shells, curvatures: Vec::new(), thicknesses: Vec::new() })
     }
 
     /// The same with Gaussian and mean curvature at every corner, for the body that it was made of.
@@ -60,6 +63,18 @@ impl SceneBody {
     pub fn with_curvatures(mut self, body: &Body) -> Self {
         let pairs = body.shells().into_iter().zip(&self.shells);
         self.curvatures = pairs.map(|(shell, (mesh, _))| curvatures(shell, mesh)).collect();
+        self
+    }
+
+    /// The same in triangles none of whose sides is longer than a share of the body, with the thickness at every corner, for the body
+    /// that it was made of.
+    #[must_use]
+    pub fn with_thicknesses(mut self, body: &Body, share: f64) -> Self {
+        let longest = share * diagonal(&box_of(self.meshes().flat_map(|m| &m.positions)));
+        for (shell, (mesh, _)) in body.shells().into_iter().zip(&mut self.shells) {
+            *mesh = mesh.divided(shell, longest);
+        }
+        self.thicknesses = thicknesses(body, &self.meshes().collect::<Vec<_>>());
         self
     }
 
@@ -150,6 +165,11 @@ pub fn write(bodies: &[SceneBody], extras: &Value) -> Vec<u8> {
                     let accessor = json!({"componentType": FLOAT, "count": count, "type": "VEC2"});
                     let values = bends.iter().flatten().map(|x| (*x as f32).to_le_bytes());
                     attributes["_CURVATURE"] = json!(buffer.add(values, ARRAY_BUFFER, accessor));
+                }
+                if let Some(thick) = body.thicknesses.get(k).and_then(|s| s.get(f)) {
+                    let accessor = json!({"componentType": FLOAT, "count": count, "type": "SCALAR"});
+                    let values = thick.iter().map(|x| (*x as f32).to_le_bytes());
+                    attributes["_THICKNESS"] = json!(buffer.add(values, ARRAY_BUFFER, accessor));
                 }
                 primitives.push(json!({
                     "attributes": attributes,

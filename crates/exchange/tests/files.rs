@@ -142,6 +142,39 @@ fn glb_carries_curvatures_where_they_are_asked_for() {
 }
 
 #[test]
+fn glb_carries_thicknesses_where_they_are_asked_for() {
+    // A ball is as thick as it is wide all over.
+    let frame = Frame::new(Point3::origin(), -Vector3::z(), Vector3::x()).unwrap();
+    let profile = (circle_arc(&frame, 5.0, 0.0, std::f64::consts::PI).unwrap(), "side".to_string());
+    let axis = Axis::new(Point3::origin(), Vector3::z()).unwrap();
+    let turn = Turn::Round { sweep: std::f64::consts::TAU };
+    let outside = (Outside::RightOfProfile, true);
+    let ball = revolve(&[profile], &axis, turn, false, outside, &Tolerance::default()).unwrap().body;
+    let coarse = SceneBody::new("s", "Ball", &ball, MeshTolerance::chord(0.5)).unwrap();
+    let body = coarse.clone().with_thicknesses(&ball, 0.1);
+    let count = |b: &SceneBody| b.meshes().map(|m| m.triangles().count()).sum::<usize>();
+    assert!(count(&body) > count(&coarse));
+    let bytes = glb::write(&[body], &serde_json::Value::Null);
+    let text = u32::from_le_bytes(bytes[12..16].try_into().unwrap()) as usize;
+    let document: serde_json::Value = serde_json::from_slice(&bytes[20..20 + text]).unwrap();
+    let primitive = &document["meshes"][0]["primitives"][0];
+    let view_of = |accessor: &serde_json::Value| {
+        let accessor = &document["accessors"][accessor.as_u64().unwrap() as usize];
+        let view = &document["bufferViews"][accessor["bufferView"].as_u64().unwrap() as usize];
+        (accessor.clone(), 20 + text + 8 + view["byteOffset"].as_u64().unwrap() as usize)
+    };
+    let (accessor, start) = view_of(&primitive["attributes"]["_THICKNESS"]);
+    assert_eq!((accessor["type"].as_str(), accessor["componentType"].as_u64()), (Some("SCALAR"), Some(5126)));
+    assert_eq!(accessor["count"], view_of(&primitive["attributes"]["POSITION"]).0["count"]);
+    let (indices, first) = view_of(&primitive["indices"]);
+    let four = |at: usize| <[u8; 4]>::try_from(&bytes[at..at + 4]).unwrap();
+    for k in 0..indices["count"].as_u64().unwrap() as usize {
+        let thick = f32::from_le_bytes(four(start + 4 * u32::from_le_bytes(four(first + 4 * k)) as usize));
+        assert!((thick - 10.0).abs() < 1e-4, "{thick}");
+    }
+}
+
+#[test]
 fn step_has_the_frame_of_iso_10303_21() {
     // FF-15, FF-16.
     let text = String::from_utf8(write(&prism(true), Format::Step, 0.1).unwrap()).unwrap();

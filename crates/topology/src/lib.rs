@@ -27,6 +27,7 @@ mod seam;
 mod self_crossing;
 mod shell;
 mod solid;
+mod thickness;
 pub mod wiring;
 mod within;
 
@@ -54,4 +55,5 @@ pub use seam::{Continuity, Meeting, Seam, SeamSide, meeting, seams};
 pub use self_crossing::self_crossings;
 pub use shell::{Edge, Face, Loop, OrientedEdge, Shell, Vertex};
 pub use solid::Solid;
+pub use thickness::thicknesses;
 pub use within::holds;

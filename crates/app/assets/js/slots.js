@@ -68,7 +68,8 @@ export const slots = (describe, parts) => ({
     const { slots, values } = this.card.description;
     if (![...slots, ...values].filter((f) => f.name === field).some((f) => this.holds(f.only_if))) return false;
     const value = this.card.draft[field];
-    if (wanted.endsWith('filled')) return !!value !== wanted.startsWith('!');
+    const filled = Array.isArray(value) ? value.length > 0 : !!value;
+    if (wanted.endsWith('filled')) return filled !== wanted.startsWith('!');
     if (wanted.startsWith('!')) return String(value) !== wanted.slice(1);
     return wanted.split('|').includes(String(value));
   },

@@ -2,7 +2,7 @@
 // Mixed into the part page.
 
 import { figure } from './figures.js';
-import { RAMP, SHADES } from './shades.js';
+import { SHADES, centreOf, rampOf } from './shades.js';
 
 const shareText = (v) => Number(Math.min(1, Math.max(0, v)).toFixed(4));
 
@@ -114,14 +114,21 @@ export const spacePage = (parts) => ({
   setShade(name) {
     this.shade = name;
     parts.viewer.shade(name);
-    // Only curvatures come with more than what is there already.
-    if (this.needsMore()) this.refreshLooks();
+    // Only figures come with more than what is there already.
+    if (this.shadeNow().needs) this.refreshLooks();
   },
-  needsMore() {
-    return SHADES.find((s) => s.name === this.shade).part !== undefined;
+  shadeNow() {
+    return SHADES.find((s) => s.name === this.shade);
   },
   looks() {
-    return { curvature: this.needsMore(), combs: this.combs, nets: this.nets, pieces: this.choosesPieces() };
+    const { needs } = this.shadeNow();
+    return {
+      curvature: needs === 'curvature',
+      thickness: needs === 'thickness',
+      combs: this.combs,
+      nets: this.nets,
+      pieces: this.choosesPieces(),
+    };
   },
   refreshLooks() {
     parts.viewer.showsNets = this.nets;
@@ -133,24 +140,30 @@ export const spacePage = (parts) => ({
     this.refreshLooks();
   },
   rangeUnit() {
-    return SHADES.find((s) => s.name === this.shade).unit ?? '';
+    return this.shadeNow().unit ?? '';
   },
-  /** Where nothing bends lies in the range, as a share. */
+  /** Where the middle colour lies in the range, as a share. */
   rangeCentre() {
     const [low, high] = this.range;
-    return Math.min(1, Math.max(0, -low / (high - low)));
+    return (centreOf(this.shadeNow(), this.range) - low) / (high - low);
+  },
+  centreText() {
+    return this.rangeText(centreOf(this.shadeNow(), this.range));
   },
   ramp() {
-    const [low, middle, high] = RAMP;
+    const [low, middle, high] = rampOf(this.shadeNow());
     return `linear-gradient(to right, ${low}, ${middle} ${this.rangeCentre() * 100}%, ${high})`;
   },
   rangeWords() {
-    return this.shade === 'mean'
-      ? 'below 0 it bulges, above 0 it is hollow'
-      : 'below 0 a saddle, above 0 a dome or a bowl';
+    return this.shadeNow().words ?? '';
   },
   rangeText(value) {
-    return Math.abs(value) < 1e-12 ? '0' : value.toPrecision(2).replace('e-', 'e−').replace(/^-/, '−');
+    return Math.abs(value) < 1e-12
+      ? '0'
+      : value
+          .toPrecision(this.shade === 'thickness' ? 3 : 2)
+          .replace('e-', 'e−')
+          .replace(/^-/, '−');
   },
   toothText() {
     const longest = this.shown && this.combs ? parts.viewer.longestTooth : null;
