@@ -5,7 +5,7 @@ mod made;
 
 use std::f64::consts::{FRAC_PI_4, PI};
 
-use made::{area, bodies, circle, failure, near, of, rebuild, recipe, step, volume};
+use made::{area, bodies, circle, failure, near, of, reached, rebuild, recipe, step, volume};
 use part::{Rebuilt, named_shapes};
 use proptest::prelude::*;
 use serde_json::{Value, json};
@@ -170,7 +170,11 @@ proptest! {
         // A corner loses the kite to the points of contact less the circle's sector.
         let lost: f64 = half.iter().map(|h| radius * radius * (h.tan().recip() - (0.5 * PI - h))).sum();
         let whole = 0.5 * (wide + top[1] - top[0]) * height;
-        near(solid(&filleted(steps, fillet)), (whole - lost) * length, 2e-6);
+        let (last, made) = (steps.len(), filleted(steps, fillet));
+        near(solid(&made), (whole - lost) * length, 2e-6);
+        for label in ["Radius, smallest", "Radius, largest"] {
+            near(reached(&made, last, label), radius, 1e-6);
+        }
     }
 }
 

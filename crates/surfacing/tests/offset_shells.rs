@@ -137,7 +137,11 @@ fn hollowed_solids_open_where_they_are_told_to() {
         1e-9,
     );
     // Closed all round: a void inside.
-    near(walled(hollow(&solid(shell.clone()), &[2.0; 6], &tolerance())), 24_000.0 - 36.0 * 26.0 * 16.0, 1e-9);
+    near(
+        walled(hollow(&solid(shell.clone()), &[2.0; 6], Change::Step, &tolerance())),
+        24_000.0 - 36.0 * 26.0 * 16.0,
+        1e-9,
+    );
     // One wall thicker than the others.
     let mut uneven = walls.clone();
     let floor =
@@ -160,7 +164,7 @@ fn hollowed_solids_open_where_they_are_told_to() {
     near(walled(hollow(&solid(shell), &walls, Change::Step, &tolerance())), expected, 1e-5);
     // Thicker than there is room for.
     let small = solid(block([0.0; 3], [10.0; 3]));
-    assert!(hollow(&small, &[5.5; 6], &tolerance()).is_err());
+    assert!(hollow(&small, &[5.5; 6], Change::Step, &tolerance()).is_err());
     assert!(closure(small.outer()).is_watertight());
 }
 

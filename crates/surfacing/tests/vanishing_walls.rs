@@ -209,7 +209,10 @@ fn a_solid_that_is_hollow_already_is_hollowed_to_the_wall_asked_for() {
     let with = |wall: f64| Solid::try_new(vec![shell.clone(), offset(&shell, -wall).flipped()]).unwrap();
     let inside = |wall: f64| (40.0 - 2.0 * wall) * (30.0 - 2.0 * wall) * (20.0 - 2.0 * wall);
     // What was hollow is part of the new hollow, or lies in the wall and stays.
-    let made = |source: &Solid, wall: f64| match hollow(source, &[wall; 6], &tolerance()).unwrap().body {
+    let made = |source: &Solid, wall: f64| match hollow(source, &[wall; 6], Change::Step, &tolerance())
+        .unwrap()
+        .body
+    {
         Body::Solid(solid) => solid,
         Body::Shell(_) => panic!("open"),
     };
@@ -222,7 +225,9 @@ fn a_solid_that_is_hollow_already_is_hollowed_to_the_wall_asked_for() {
     near(kept.measure().volume, 24_000.0 - inside(2.0) - 0.4_f64.powi(3), 1e-9);
     // One that the new wall would pass through is refused.
     let across = block([1.5, 10.0, 10.0], [1.0; 3]).flipped();
-    assert!(hollow(&Solid::try_new(vec![shell, across]).unwrap(), &[2.0; 6], &tolerance()).is_err());
+    assert!(
+        hollow(&Solid::try_new(vec![shell, across]).unwrap(), &[2.0; 6], Change::Step, &tolerance()).is_err()
+    );
 }
 
 #[test]

@@ -249,7 +249,11 @@ impl Construction for SurfaceFillet {
         let built = Built::plain(Shape::body(Body::from_shell(made.shell)));
         let built = match &law {
             Some(radius) if even => built.with_reached([Reached::length("Radius", radius(0.5))]),
-            _ => built,
+            Some(_) => built,
+            // What a full round has is told, since nobody gave it.
+            None => built.with_reached(made.radii.into_iter().flat_map(|[least, most]| {
+                [Reached::length("Radius, smallest", least), Reached::length("Radius, largest", most)]
+            })),
         };
         Ok(built.with_deviation(made.max_deviation, context.tolerance.fit))
     }

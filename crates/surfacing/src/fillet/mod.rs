@@ -124,6 +124,8 @@ pub struct Rounded {
     pub shell: Shell,
     /// How many edges were rounded, those that follow along tangents with them.
     pub edges: usize,
+    /// The smallest and the largest radius of the balls of a fillet between supports, where its sections are arcs, in millimetres.
+    pub radii: Option<[f64; 2]>,
     /// Largest distance of a strip from its true sections that was measured, in millimetres.
     pub max_deviation: f64,
 }
@@ -264,7 +266,7 @@ fn rounded_in_turn(
         }
         shell = made.shell;
     }
-    Ok(Rounded { shell, edges: count, max_deviation })
+    Ok(Rounded { shell, edges: count, radii: None, max_deviation })
 }
 
 /// The chains of edges that picked ones belong to.

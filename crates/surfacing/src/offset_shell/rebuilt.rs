@@ -73,6 +73,13 @@ fn open(at: Point3) -> SurfacingError {
     SurfacingError::OffsetOpen { at: at.into() }
 }
 
+fn folds(error: &SurfacingError) -> bool {
+    matches!(
+        error,
+        SurfacingError::Geometry(GeometryError::OffsetFolds { .. }) | SurfacingError::OffsetRough { .. }
+    )
+}
+
 /// The shell offset face by face, put together edge by edge; faces are made longer by a share of the distance besides what is known
 /// to be needed.
 ///
@@ -110,7 +117,8 @@ pub(super) fn rebuilt(
         let faces = shell.faces().iter().enumerate().map(|f| parallel(farther, beside, how, f));
         let faces: Vec<Parallel> = faces.collect();
         match settled(Web::new(shell, joints), &faces, farther * longest + LINES * most, tolerance) {
-            Err(error) if goes_farther => refused = refused.or(Some(error)),
+            // What is left of a face folds however far its neighbours go.
+            Err(error) if goes_farther && !folds(&error) => refused = refused.or(Some(error)),
             done => return done,
         }
     }

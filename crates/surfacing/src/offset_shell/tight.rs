@@ -103,7 +103,7 @@ fn rounded_in_turn(
     roundings: &[(&Face, f64)],
     tolerance: &Tolerance,
 ) -> Result<Rounded, SurfacingError> {
-    let mut made = Rounded { shell, edges: 0, max_deviation: 0.0 };
+    let mut made = Rounded { shell, edges: 0, radii: None, max_deviation: 0.0 };
     for (_, pair) in pairs {
         let Some(edge) = between(&made.shell, *pair) else { continue };
         let Some(curve) = made.shell.edge(edge).curve.clone() else { continue };

@@ -32,6 +32,8 @@ use spine::{FARTHER, MIDDLE, Piece, Rolled, Touched};
 const BESIDE: f64 = 1e-2;
 /// How much larger than in its midst a full round may be.
 const WIDER: f64 = 2.0;
+/// Places along a strip at which the radius of its sections is looked at.
+const RADII: usize = 16;
 /// Share of a line of contact from its ends within which what is open there is not looked at.
 const AT_ENDS: f64 = 0.02;
 
@@ -117,6 +119,25 @@ impl Laid {
         let line = self.strip.surface.curve_at_v(side as f64);
         if self.closed { line } else { line.part(self.ts[0][side], self.ts[1][side]) }
     }
+
+    /// The radii of the circles through the middles and the ends of its sections: those of the balls, where these are arcs.
+    fn radii(&self) -> impl Iterator<Item = f64> {
+        let surface = &self.strip.surface;
+        let [own, across]: [Domain; 2] = surface.domain().into();
+        let part = match self.closed {
+            true => own,
+            false => Domain::new(
+                own.clamp(self.ts[0][0].max(self.ts[0][1])),
+                own.clamp(self.ts[1][0].min(self.ts[1][1])),
+            ),
+        };
+        (0..=RADII).map(move |k| {
+            let u = part.at(k as f64 / RADII as f64);
+            let [a, b, c] = [0.0, 0.5, 1.0].map(|s| surface.point(u, across.at(s)));
+            let area = (b - a).cross(&(c - a)).norm();
+            (b - a).norm() * (c - b).norm() * (c - a).norm() / (2.0 * area)
+        })
+    }
 }
 
 /// A fillet between two supports, joined with those that it trims. Where the radius changes, its middle one tells where the
@@ -144,11 +165,15 @@ pub fn fillet_between(rolling: &Rolling<'_>, tolerance: &Tolerance) -> Result<Ro
     let first = pieces.first().ok_or_else(|| nothing_between(&touched))?;
     let strips = laid(rolling, &rolled, &pieces, tolerance)?;
     let max_deviation = strips.iter().map(|s| s.strip.max_deviation).fold(0.0, f64::max);
+    let radii = strips
+        .iter()
+        .flat_map(Laid::radii)
+        .fold([f64::MAX, 0.0], |[least, most], r| [f64::min(least, r), f64::max(most, r)]);
     let [one, two] = [0, 1].map(|k| touched[k][first.spine.faces[k]].face.role.as_str());
     let role = format!("fillet of {one} and {two}");
     if rolling.in_one_shape() {
         let shell = in_one_shape(&rolled, &strips, (&role, margin), tolerance)?;
-        return Ok(Rounded { shell, edges: strips.len(), max_deviation });
+        return Ok(Rounded { shell, edges: strips.len(), radii: Some(radii), max_deviation });
     }
     let mut parts = Vec::new();
     for side in 0..2 {
@@ -166,7 +191,7 @@ pub fn fillet_between(rolling: &Rolling<'_>, tolerance: &Tolerance) -> Result<Ro
         Body::Shell(shell) => shell,
         Body::Solid(solid) => solid.outer().clone(),
     };
-    let made = Rounded { shell, edges: strips.len(), max_deviation };
+    let made = Rounded { shell, edges: strips.len(), radii: Some(radii), max_deviation };
     joined_along(&made.shell, &rolled, &strips, tolerance)?;
     Ok(made)
 }
