@@ -5,7 +5,7 @@ mod made;
 
 use std::f64::consts::PI;
 
-use made::{drawing, failure, near, of, rebuild, recipe, step, volume};
+use made::{drawing, failure, near, of, reached, rebuild, recipe, step, volume};
 use part::Rebuilt;
 use proptest::prelude::*;
 use serde_json::{Value, json};
@@ -140,6 +140,34 @@ fn a_dome_is_thicker_than_what_it_stands_on() {
         let whole = ball(radius) + PI * radius.powi(2) * height;
         near(volume(&rebuild(&recipe(steps)), 2), whole - room, 1e-6);
     }
+}
+
+#[test]
+fn an_opening_into_which_a_rounding_runs_has_a_square_rim_beside_its_own_thicknesses() {
+    let outline = json!([{"id": "c", "kind": "polyline", "points": [[0, 0], [40, 0], [40, 30], [0, 30]], "closed": true}]);
+    let made = |own: f64, between: &str| {
+        let face = |name: &str| json!([{"step": "round", "item": name}]);
+        let make = json!({
+            "solid": of("round"), "thickness": 2, "open": face("face cap 2"),
+            "other_faces": face("face cap 1"), "other_thickness": own, "between": between, "ramp": 2,
+        });
+        rebuild(&recipe(vec![
+            drawing("o", "xy", 0.0, outline.clone()),
+            step("block", "extrude", json!({"profile": of("o"), "length": 25})),
+            step("round", "fillet", json!({"edges": [of("block")], "radius": 5})),
+            step("hollow", "hollow", make),
+        ]))
+    };
+    // The floor is 30 by 20; the ramp stands on the roundings of 5 around it, none at the rim.
+    let even = volume(&made(2.0, "step"), 3);
+    for own in [2.5, 3.0, 1.0] {
+        let stepped = made(own, "step");
+        near(volume(&stepped, 3), even + 600.0 * (own - 2.0), 1e-9);
+        near(reached(&stepped, 3, "Wall, thinnest"), own.min(2.0), 1e-3);
+        assert!(stepped.built(3).unwrap().warnings.is_empty());
+    }
+    let ramped = volume(&made(3.0, "ramp"), 3);
+    assert!(ramped > even + 600.0 && ramped < even + 600.0 + 2.0 * 100.0, "{ramped}");
 }
 
 #[test]

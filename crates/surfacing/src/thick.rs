@@ -391,12 +391,15 @@ fn lined(
     };
     let lining = inner.shell.part(&numbers(inner.of.len(), &|k| !is_open(inner.of[k])));
     let lining = lining.with_roles(&|role| format!("inner {role}")).flipped();
+    // A step has no thickness of its own.
+    let measured =
+        inner.shell.part(&numbers(inner.of.len(), &|k| walls.get(inner.of[k]).is_some_and(|w| *w > 0.0)));
     let max_deviation = inner.max_deviation;
     let voids = voids_left(solid, &inner.shell, tolerance)?;
     if !(0..walls.len()).any(is_open) {
         let shells = [solid.outer().clone(), lining].into_iter().chain(voids).collect();
         let body = Body::Solid(Solid::try_new(shells).map_err(|_| lost())?);
-        let skins = Some([inner.shell, solid.outer().clone()]);
+        let skins = Some([measured, solid.outer().clone()]);
         return Ok(Walled { body: apart(body)?, max_deviation, skins, ends: None });
     }
     // The open faces lose what the inside has of them; what is left of them is the rim.
@@ -417,7 +420,7 @@ fn lined(
     let shells = std::iter::once(walled).chain(voids).collect();
     match (open, Solid::try_new(shells)) {
         (None, Ok(solid)) => {
-            let skins = Some([lining, closed]);
+            let skins = Some([measured, closed]);
             Ok(Walled { body: apart(Body::Solid(solid))?, max_deviation, skins, ends: None })
         }
         (open, _) => Err(SurfacingError::OffsetOpen { at: open.unwrap_or(somewhere) }),

@@ -17,7 +17,7 @@ pub(super) const THINNER: f64 = 10.0;
 /// How the thickness changes between faces that meet smoothly.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
-pub enum Between {
+pub enum Transition {
     /// At once, where they meet.
     #[default]
     Step,
@@ -45,7 +45,7 @@ pub struct Hollow {
     pub other_thickness: Amount,
     /// How the thickness changes to that of a face that goes on smoothly.
     #[serde(default, skip_serializing_if = "is_default")]
-    pub between: Between,
+    pub between: Transition,
     /// Width of the ramp, along the thinner side.
     #[serde(default = "five_mm", skip_serializing_if = "is_five_mm")]
     pub ramp: Amount,
@@ -152,8 +152,8 @@ impl Construction for Hollow {
         };
         let walls: Vec<f64> = (0..solid.outer().faces().len()).map(wall).collect();
         let change = match self.between {
-            Between::Step => Change::Step,
-            Between::Ramp => Change::Ramp(context.value(&self.ramp, Quantity::Length, "ramp")?),
+            Transition::Step => Change::Step,
+            Transition::Ramp => Change::Ramp(context.value(&self.ramp, Quantity::Length, "ramp")?),
         };
         // What is turned and closed all round has its wall by its profile too.
         let turned = match (&context.input(&self.solid, "solid")?.shape, &self.solid.item) {

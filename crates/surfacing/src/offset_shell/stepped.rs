@@ -139,8 +139,9 @@ impl Offsets<'_> {
         let face = |k: usize| &self.shell.faces()[halves.all[both[k]].face];
         let distance = [0, 1].map(|k| distances[halves.all[both[k]].face]);
         let thinner = usize::from(distance[1].abs() < distance[0].abs());
+        // An opening has no wall on which a ramp could lie.
         let width = |k: usize| match self.change {
-            Change::Ramp(width) if k == thinner => width,
+            Change::Ramp(width) if k == thinner && distance[k] != 0.0 => width,
             _ => 0.0,
         };
         let closed = self.shell.edge(edge).start == self.shell.edge(edge).end;
