@@ -171,11 +171,7 @@ impl Offsets<'_> {
             let width = width(k);
             if width > 0.0 {
                 // What has no room beside the middle of its edge is not worth looking at any longer.
-                let outlines = Outlines::of(face(k));
-                let has_room = MIDDLE.iter().all(|s| {
-                    part.foot(own.at(*s), width).is_some_and(|at| outlines.hold(&part.ground.settled(at, at)))
-                });
-                if !has_room {
+                if !part.has_room(face(k), width, own) {
                     return Err(lost());
                 }
                 feet[k] = Some(part.feet(width, own).ok_or_else(lost)?);
@@ -228,6 +224,13 @@ impl Extended {
         }
         let side = Side::new(&self.face, &self.used, t)?;
         straightest(&self.ground, [p.x, p.y], -side.out, width)
+    }
+
+    /// Whether a ramp's foot lies on the face as it was before it was made longer, beside the middle of its edge.
+    fn has_room(&self, face: &Face, width: f64, own: Domain) -> bool {
+        let outlines = Outlines::of(face);
+        let on_face = |at: [f64; 2]| outlines.hold(&self.ground.settled(at, at));
+        MIDDLE.iter().all(|s| self.foot(own.at(*s), width).is_some_and(on_face))
     }
 
     /// The line on the face's offset at which the step ends.
@@ -295,7 +298,8 @@ impl<'a> Parting<'a> {
 
     /// Parts a vertex between the sides of the steps that end there.
     fn part(&mut self, vertex: VertexId, ends: Vec<(usize, bool)>) -> Result<(), SurfacingError> {
-        let lost = || SurfacingError::OffsetOpen { at: self.halves.shell.vertex(vertex).point.into() };
+        let point = self.halves.shell.vertex(vertex).point;
+        let lost = || SurfacingError::OffsetOpen { at: point.into() };
         let fan = self.halves.fan(vertex).ok_or_else(lost)?;
         let is_end = |k: usize| {
             let spoke = fan.spokes[k];
@@ -308,11 +312,9 @@ impl<'a> Parting<'a> {
             (true, &[first, second]) => first..second,
             (false, &[first]) => first..fan.corners.len(),
             // Either the walls or the rooms beside them would touch in a line only.
-            _ => {
-                return Err(SurfacingError::StepsCross { at: self.halves.shell.vertex(vertex).point.into() });
-            }
+            _ => return Err(SurfacingError::StepsCross { at: point.into() }),
         };
-        self.vertices.push(Vertex { point: self.halves.shell.vertex(vertex).point });
+        self.vertices.push(Vertex { point });
         let new = VertexId(self.vertices.len() as u32 - 1);
         for corner in &fan.corners[other] {
             self.origins[corner.leaving] = new;
