@@ -5,6 +5,7 @@
 
 mod carried;
 mod creases;
+mod eased;
 mod filled;
 mod held;
 mod nodes;
@@ -29,6 +30,7 @@ use topology::{
 use crate::SurfacingError;
 use crate::fits::apart;
 use carried::carried;
+use eased::eased;
 pub(crate) use filled::filled_shell;
 use held::keeps_its_distance;
 pub(crate) use parallel::tips;
@@ -277,12 +279,7 @@ impl<'a> Offsets<'a> {
                 max_deviation: 0.0,
             });
         }
-        let made = if joints.kinds.contains(&Kind::Sharp) {
-            rebuilt(shell, distances, &joints, BESIDE, tolerance)
-        } else {
-            moved(shell, distances, &joints, tolerance)
-                .or_else(|error| rebuilt(shell, distances, &joints, BESIDE, tolerance).map_err(|_| error))
-        };
+        let made = self.plainly(distances);
         // A face whose edges have no room may have had some of its own between them; one that all but folds may run into itself.
         let whole = |made: &OffsetShell| (0..shell.faces().len()).all(|f| made.of.contains(&f));
         let made = made.and_then(|made| {
@@ -297,10 +294,31 @@ impl<'a> Offsets<'a> {
             .filter_map(|parted| self.offset_parted(&parted.ok().flatten()?, distances).ok());
         let without_tight =
             std::iter::once_with(|| without_tight(shell, distances, &joints, tolerance).ok().flatten());
+        let eased = std::iter::once_with(|| {
+            let eased = eased(shell, distances, tolerance)?;
+            let around = Offsets { steps: self.steps.clone(), ..Offsets::new(&eased, tolerance).ok()? };
+            around.plainly(distances).ok()
+        });
         made.or_else(|error| {
-            let mut others = without_folds.chain(without_tight.flatten());
-            others.find_map(|made| hold(made).ok()).ok_or(error)
+            let others = without_folds.chain(without_tight.flatten()).chain(eased.flatten());
+            let mut others = others.filter_map(|made| hold(made).ok());
+            let first = others.next().ok_or(error)?;
+            // A wall ends at the borders of both its skins: better where they are not parted.
+            if is_parted_at_borders(&first) {
+                return Ok(others.find(|made| !is_parted_at_borders(made)).unwrap_or(first));
+            }
+            Ok(first)
         })
+    }
+
+    /// The shell offset as if nothing folded.
+    fn plainly(&self, distances: &[f64]) -> Result<OffsetShell, SurfacingError> {
+        let joints = self.joints(distances);
+        let rebuilt = || rebuilt(self.shell, distances, &joints, BESIDE, self.tolerance);
+        if joints.kinds.contains(&Kind::Sharp) {
+            return rebuilt();
+        }
+        moved(self.shell, distances, &joints, self.tolerance).or_else(|error| rebuilt().map_err(|_| error))
     }
 
     /// The shell offset whose faces were parted where they fold.
@@ -331,6 +349,10 @@ impl<'a> Offsets<'a> {
         apart(Body::from_shell(made.shell.clone()))?;
         Ok(made)
     }
+}
+
+fn is_parted_at_borders(made: &OffsetShell) -> bool {
+    made.free.iter().map(|(e, _)| *e).collect::<BTreeSet<EdgeId>>().len() < made.free.len()
 }
 
 /// A shell offset, where `sharp` edges are laid anew too that are where faces meet by chance only.

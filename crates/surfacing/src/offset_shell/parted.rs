@@ -116,7 +116,7 @@ pub(super) fn with_cusps(
 }
 
 /// A face whose offset folds somewhere, with how much it does at places of a grid.
-struct Folding<'a> {
+pub(super) struct Folding<'a> {
     face: &'a Face,
     distance: f64,
     extent: [Domain; 2],
@@ -127,7 +127,7 @@ struct Folding<'a> {
 
 impl<'a> Folding<'a> {
     /// `None` for a face whose offset does not fold. The distance is that along the surface's normal.
-    fn of(face: &'a Face, distance: f64) -> Option<Self> {
+    pub(super) fn of(face: &'a Face, distance: f64) -> Option<Self> {
         let surface = &face.surface;
         let extent = face_extent(face);
         let (radius, tightest) = tightest_bend_of(surface, extent, distance > 0.0)?;
@@ -313,8 +313,19 @@ impl<'a> Folding<'a> {
         out
     }
 
+    /// The part of the parameter plane about all that folds.
+    pub(super) fn part(&self) -> Option<[Domain; 2]> {
+        let cells: Vec<[usize; 2]> = self.areas().into_iter().flatten().collect();
+        let side = |k: usize| {
+            let (low, high) = (cells.iter().map(|c| c[k]).min()?, cells.iter().map(|c| c[k]).max()?);
+            let lines = &self.lines[k];
+            Some(Domain::new(lines[low.saturating_sub(1)], lines[(high + 1).min(lines.len() - 1)]))
+        };
+        Some([side(0)?, side(1)?])
+    }
+
     /// What folds, area by area, each as the numbers of the lines across u and v.
-    fn areas(&self) -> Vec<Vec<[usize; 2]>> {
+    pub(super) fn areas(&self) -> Vec<Vec<[usize; 2]>> {
         let mut left: BTreeSet<[usize; 2]> = BTreeSet::new();
         for (i, row) in self.over.iter().enumerate() {
             left.extend(row.iter().enumerate().filter(|(_, x)| **x >= 0.0).map(|(j, _)| [i, j]));

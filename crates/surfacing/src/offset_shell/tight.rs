@@ -15,7 +15,7 @@ use crate::{EdgeShape, Round, Rounded, Rounding, SurfacingError, round_edges};
 /// Radius of a rounding, as a share of the distance, up to which it is about as tight.
 const TIGHT: f64 = 3.0;
 /// The same up to which it all but folds.
-const ALL_BUT: f64 = 1.02;
+pub(super) const ALL_BUT: f64 = 1.02;
 /// The same up to which one ball does for several that meet.
 const ONE_BALL: f64 = 1.35;
 /// Radius of the smallest ball, as a share of the distance.

@@ -11,6 +11,7 @@ use geometry::{
     EndDerivatives, Frame, NurbsCurve, Point3, Vector3, interpolate, polygon_area, self_crossing,
 };
 
+use super::LEAST_TURN;
 use super::boundary::PatchEdge;
 use crate::SurfacingError;
 
@@ -19,6 +20,9 @@ use crate::SurfacingError;
 const FACING: [f64; 2] = [0.6, 0.85];
 /// The same for edges without a face beside them, of their slope over the plane.
 const LEVEL: [f64; 2] = [0.35, 0.5];
+/// The same for corners between two edges without faces beside them, of the plane that holds both edges there. What is seen
+/// as one straight edge would have a kink that no smooth height has: it swings far out beside it.
+const CORNER_LEVEL: [f64; 2] = [0.1, 0.3];
 /// Least of these cosines for a boundary with holes, which is only laid out as it is seen.
 const LEAST_SEEN: f64 = 0.35;
 /// Places of each edge.
@@ -67,7 +71,7 @@ pub(super) fn laid_out(
                 run.iter().rev().map(PatchEdge::reversed).collect()
             });
         }
-        let seen = Seen::of(turned.iter().flatten(), &frame.z);
+        let seen = Seen::of(&turned, &frame.z);
         let flat = |e: &PatchEdge| {
             e.curve.mapped(|p| {
                 let [x, y]: [f64; 2] = frame.flattened(p).into();
@@ -150,23 +154,47 @@ struct Seen {
 }
 
 impl Seen {
-    fn of<'a>(edges: impl Iterator<Item = &'a PatchEdge>, z: &Vector3) -> Self {
+    fn of(runs: &[Vec<PatchEdge>], z: &Vector3) -> Self {
         let mut seen = Self { share: 1.0, least: 1.0 };
-        for edge in edges {
+        for edge in runs.iter().flatten() {
             for (t, _) in places(&edge.curve) {
                 let Some(along) = edge.curve.tangent(t) else { continue };
                 let normal = edge.tangent_to().and_then(|beside| Some(beside.leaving(t, &along)?.0));
-                let (cosine, [low, high]) = match normal {
+                let (cosine, within) = match normal {
                     Some(normal) => (normal.dot(z), FACING),
                     None => ((1.0 - along.dot(z).powi(2)).max(0.0).sqrt(), LEVEL),
                 };
-                let share = ((cosine - low) / (high - low)).clamp(0.0, 1.0);
-                seen.share = seen.share.min(share * share * (3.0 - 2.0 * share));
+                seen.limit(cosine, within);
                 seen.least = seen.least.min(cosine);
+            }
+        }
+        for run in runs {
+            for (k, edge) in run.iter().enumerate() {
+                if let Some(normal) = corner_normal(edge, &run[(k + 1) % run.len()]) {
+                    seen.limit(normal.dot(z).abs(), CORNER_LEVEL);
+                }
             }
         }
         seen
     }
+
+    /// Takes into account a cosine of which so much is hidden and so much seen well.
+    fn limit(&mut self, cosine: f64, [low, high]: [f64; 2]) {
+        let share = ((cosine - low) / (high - low)).clamp(0.0, 1.0);
+        self.share = self.share.min(share * share * (3.0 - 2.0 * share));
+    }
+}
+
+/// The normal of the plane that holds an edge's end and the next one's start, where only they decide what a patch does at
+/// the corner; none where they go on straight.
+fn corner_normal(edge: &PatchEdge, next: &PatchEdge) -> Option<Vector3> {
+    if edge.tangent_to().or(next.tangent_to()).is_some() {
+        return None;
+    }
+    let along = edge.curve.tangent(edge.curve.domain().end)?;
+    let onward = next.curve.tangent(next.curve.domain().start)?;
+    let normal = along.cross(&onward);
+    (normal.norm() >= LEAST_TURN).then(|| normal.normalize())
 }
 
 /// One place of the boundary as it is rolled out.
@@ -198,9 +226,11 @@ fn rolled(edge: &PatchEdge, middle: &Point3) -> Vec<Place> {
     out
 }
 
-/// The angle by which a direction turns to the left on its way from a place to another, as seen against their normals.
-fn turning(from: &Place, to: &Place) -> f64 {
-    let normal = (from.normal + to.normal).try_normalize(1e-12).unwrap_or(from.normal);
+/// The angle by which a direction turns to the left on its way from a place to another, as seen against their normals or
+/// another one that is given.
+fn turning(from: &Place, to: &Place, given: Option<Vector3>) -> f64 {
+    let mean = (from.normal + to.normal).try_normalize(1e-12).unwrap_or(from.normal);
+    let normal = given.map_or(mean, |g| if g.dot(&mean) < 0.0 { -g } else { g });
     from.along.cross(&to.along).dot(&normal).atan2(from.along.dot(&to.along))
 }
 
@@ -222,8 +252,9 @@ fn developed(run: &[PatchEdge]) -> Result<(Vec<Laid>, f64), SurfacingError> {
     let mut total = 0.0;
     for (k, part) in parts.iter().enumerate() {
         let next = &parts[(k + 1) % parts.len()][0];
-        let mut own: Vec<f64> = part.windows(2).map(|w| turning(&w[0], &w[1])).collect();
-        own.push(turning(&part[part.len() - 1], next));
+        let mut own: Vec<f64> = part.windows(2).map(|w| turning(&w[0], &w[1], None)).collect();
+        let corner = corner_normal(&run[k], &run[(k + 1) % run.len()]);
+        own.push(turning(&part[part.len() - 1], next, corner));
         total += own.iter().sum::<f64>();
         turns.push(own);
     }

@@ -54,6 +54,8 @@ const MARGIN: f64 = 0.02;
 const INNER: f64 = 0.2;
 /// How much stretching counts at a tension of 1.
 const STRETCH: f64 = 30.0;
+/// How much the change of bending counts at least, against bending, for a patch through points.
+const POINTED: f64 = 0.002;
 /// Times that what depends on the surface itself is found anew.
 const TIMES: usize = 3;
 /// Shares of the patch's size by which an inner point may lie off the boundary.
@@ -292,7 +294,9 @@ impl<'a> Fit<'a> {
         let highest = runs.iter().flatten().filter(|e| e.beside.is_some()).map(|e| e.agrees);
         let highest = highest.fold(Agrees::Position, |a, b| if b as u8 > a as u8 { b } else { a });
         let kind = &KINDS[highest as usize];
-        let fairness = Fairness { stretch: STRETCH * how.tension, bend: kind.bend, vary: kind.vary };
+        // About a place that least bending alone is held at it bends without bound.
+        let vary = if how.points.is_empty() { kind.vary } else { kind.vary.max(POINTED) };
+        let fairness = Fairness { stretch: STRETCH * how.tension, bend: kind.bend, vary };
         let middle = match layout.plane {
             Some(frame) => frame.origin,
             None => runs[0][0].curve.start(),
