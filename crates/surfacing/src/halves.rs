@@ -121,6 +121,12 @@ impl<'a> Halves<'a> {
         if spoke.at_end { curve.tangent(d.end).map(|t| -t) } else { curve.tangent(d.start) }
     }
 
+    /// The vertex that an edge leaves.
+    pub(crate) fn vertex(&self, spoke: Spoke) -> VertexId {
+        let edge = self.shell.edge(spoke.edge);
+        if spoke.at_end { edge.end } else { edge.start }
+    }
+
     pub(crate) fn origin(&self, half: usize) -> VertexId {
         let edge = self.shell.edge(self.all[half].edge);
         if self.all[half].forward { edge.start } else { edge.end }

@@ -3,13 +3,14 @@
 //! Everything here works on the true sections; it settles how far each strip reaches, and the new vertices. The edges
 //! between them come after the strips (`rebuilt`).
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use geometry::{Domain, NurbsCurve, Point3, Tolerance, closest_on_curve};
 use nalgebra::Vector6;
 use topology::{EdgeId, Vertex, VertexId};
 
 use super::ends::{Plane, plane_of};
+use super::fading::fading;
 use super::setback::Setback;
 use super::solve::{contact_on_curve, on_track, solve};
 use super::track::{Pole, Profile, Track};
@@ -99,6 +100,8 @@ pub(super) struct Corners<'a> {
     pub(super) trims: BTreeMap<(EdgeId, bool), (f64, VertexId)>,
     /// Edges that end beyond where they did, run on, with the parts that they had.
     pub(super) grown: BTreeMap<EdgeId, NurbsCurve>,
+    /// Edges of which nothing is left.
+    pub(super) gone: BTreeSet<EdgeId>,
     /// How far edges are run on at most, in millimetres.
     pub(super) margin: f64,
     /// By how much of their radius strips end before a patch.
@@ -148,7 +151,13 @@ impl<'a> Corners<'a> {
         let chosen: Vec<usize> = (0..count).filter(|&i| self.rail_of(fan.spokes[i]).is_some()).collect();
         match (fan.closed, &chosen[..]) {
             (_, []) => Ok(()),
-            (true, [i]) if count >= 3 => self.out(vertex, &fan.from(*i)),
+            (true, [i]) if count >= 3 => {
+                let fan = fan.from(*i);
+                match fading(self.halves, &fan) {
+                    Some(there) => self.fade(vertex, &fan, &there).or_else(|_| self.out(vertex, &fan)),
+                    None => self.out(vertex, &fan),
+                }
+            }
             (false, [1]) if count == 3 => self.border(&fan),
             (true, [i, j]) => {
                 let (fan, between) = (fan.from(*i), j - i);

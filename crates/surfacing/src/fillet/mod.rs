@@ -8,6 +8,7 @@ mod ball;
 mod between;
 mod corners;
 mod ends;
+mod fading;
 mod folds;
 mod grown;
 mod inset;
@@ -35,6 +36,7 @@ use crate::ground::Ground;
 use crate::halves::{Halves, Spoke};
 use crate::side::Side;
 use corners::{Corners, Rail};
+use fading::{fades_after, fades_at};
 use planes::{with_even_planes, with_planes_joined};
 use rebuilt::Rebuilt;
 use setback::BEFORE;
@@ -292,6 +294,13 @@ fn chains(halves: &Halves<'_>, picked: &BTreeSet<EdgeId>) -> Result<Vec<Chain>, 
                 if ahead { chain.push((next.edge, forward)) } else { chain.insert(0, (next.edge, forward)) }
             }
         }
+        // What fades out at an end is not rounded: what comes before it ends in its place.
+        for _ in 0..2 {
+            let fades = |k: &usize| fades_after(halves, chain[*k], &chain[k + 1..]);
+            chain.truncate((0..chain.len() - 1).find(fades).map_or(chain.len(), |k| k + 1));
+            chain.reverse();
+            chain.iter_mut().for_each(|link| link.1 ^= true);
+        }
         out.push(chain);
     }
     if out.iter().flatten().any(|(e, _)| shell.edge(*e).curve.is_none()) {
@@ -533,10 +542,12 @@ fn round_chains(
     // Grounds of all faces at the chains' vertices.
     let vertices: BTreeSet<VertexId> =
         all.iter().flat_map(|&e| [shell.edge(e).start, shell.edge(e).end]).collect();
+    let beyond: BTreeSet<VertexId> = vertices.iter().flat_map(|v| fades_at(halves, *v)).collect();
+    let has_ground = |v: &VertexId| vertices.contains(v) || beyond.contains(v);
     let mut grounds: BTreeMap<usize, Ground> = BTreeMap::new();
     for half in &halves.all {
         let edge = shell.edge(half.edge);
-        if vertices.contains(&edge.start) || vertices.contains(&edge.end) {
+        if has_ground(&edge.start) || has_ground(&edge.end) {
             grounds.entry(half.face).or_insert_with(|| Ground::new(&shell.faces()[half.face], margin));
         }
     }
@@ -599,6 +610,7 @@ fn round_chains(
         vertices: shell.vertices().to_vec(),
         trims: BTreeMap::new(),
         grown: BTreeMap::new(),
+        gone: BTreeSet::new(),
         margin,
         before,
         poles: BTreeMap::new(),

@@ -37,6 +37,8 @@ pub(super) struct Rebuilt<'a> {
     trims: BTreeMap<(EdgeId, bool), (f64, VertexId)>,
     /// Edges that are run on.
     grown: BTreeMap<EdgeId, NurbsCurve>,
+    /// Edges of which nothing is left.
+    gone: BTreeSet<EdgeId>,
     poles: BTreeMap<usize, Pole>,
     ends: BTreeMap<(usize, bool), Ended>,
     /// Edges on either face, for every rail.
@@ -67,8 +69,9 @@ impl<'a> Rebuilt<'a> {
         strips: Vec<Strip>,
         name: &dyn Fn(&[EdgeId]) -> String,
     ) -> Result<Made, SurfacingError> {
-        let Corners { halves, rails, grounds, tolerance, vertices, trims, grown, poles, ends, plans, .. } =
-            corners;
+        let Corners {
+            halves, rails, grounds, tolerance, vertices, trims, grown, gone, poles, ends, plans, ..
+        } = corners;
         let surfaces = strips.iter().map(|s| Arc::new(s.surface.clone())).collect();
         let edges = halves.shell.edges().to_vec();
         let mut made = Self {
@@ -82,6 +85,7 @@ impl<'a> Rebuilt<'a> {
             edges,
             trims,
             grown,
+            gone,
             poles,
             ends,
             contacts: Vec::new(),
@@ -174,7 +178,7 @@ impl<'a> Rebuilt<'a> {
                 Ok(())
             }
             Plan::Setback(setback) => {
-                let own: Vec<EdgeId> = setback.rails.iter().map(|(r, _)| self.rails[*r].edge).collect();
+                let own: Vec<EdgeId> = setback.rails().map(|r| self.rails[r].edge).collect();
                 self.fill(setback, name(&own))
             }
             Plan::Fold { rail, beside, mitre } => self.fold(*rail, beside, mitre.as_ref()),
@@ -199,17 +203,25 @@ impl<'a> Rebuilt<'a> {
     }
 
     fn border(&mut self, rail: usize, at_end: bool, plane: Option<Plane>) -> Result<(), SurfacingError> {
-        let ended = self.ended(rail, at_end)?.clone();
-        let level = (ended.ts[0] - ended.ts[1]).abs() <= 1e-9 * self.rails[rail].track.own.length();
-        let used = if level {
-            self.section(rail, at_end)?
-        } else {
-            let (curve, pcurve) = slanted_end(&self.surfaces[rail], ended.ts, plane, self.tolerance)?;
-            let edge = self.put(curve, ended.vertices[0], ended.vertices[1]);
-            OrientedEdge { edge, forward: true, pcurve }
-        };
+        let used = self.end_line(rail, at_end, plane)?;
         self.paths.insert((rail, at_end), vec![used]);
         Ok(())
+    }
+
+    /// The line across a strip's end from its first side to its second, with the strip's use of it.
+    pub(super) fn end_line(
+        &mut self,
+        rail: usize,
+        at_end: bool,
+        plane: Option<Plane>,
+    ) -> Result<OrientedEdge, SurfacingError> {
+        let ended = self.ended(rail, at_end)?.clone();
+        if (ended.ts[0] - ended.ts[1]).abs() <= 1e-9 * self.rails[rail].track.own.length() {
+            return self.section(rail, at_end);
+        }
+        let (curve, pcurve) = slanted_end(&self.surfaces[rail], ended.ts, plane, self.tolerance)?;
+        let edge = self.put(curve, ended.vertices[0], ended.vertices[1]);
+        Ok(OrientedEdge { edge, forward: true, pcurve })
     }
 
     fn on(&mut self, rails: [usize; 2], at_ends: [bool; 2], sides: [usize; 2]) -> Result<(), SurfacingError> {
@@ -469,6 +481,9 @@ impl<'a> Rebuilt<'a> {
             if let Some(insert) = self.inserts.get(&h) {
                 run.push(insert.clone());
                 changed.insert(half.face);
+            }
+            if self.gone.contains(&half.edge) {
+                continue;
             }
             if let Some(&rail) = rail_of.get(&half.edge) {
                 changed.insert(half.face);

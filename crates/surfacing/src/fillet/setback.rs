@@ -31,25 +31,49 @@ const SHARE: f64 = 2e-4;
 /// Share of the join tolerance by which a patch may lie outside of the faces around it.
 const BULGES: f64 = 0.5;
 
-/// Strips that end before a vertex, in the order in which they lie about it.
+/// What is left open about a vertex, with what lies around it in order.
 pub(super) struct Setback {
-    pub(super) rails: Vec<(usize, bool)>,
-    /// Between every strip and the next one, where they do not end at one place.
-    springs: Vec<Option<Spring>>,
-    agrees: Agrees,
-    is_outer: bool,
-    at: Point3,
+    pub(super) sides: Vec<Around>,
+    pub(super) agrees: Agrees,
+    pub(super) is_outer: bool,
+    pub(super) at: Point3,
 }
 
-/// A line on a face from where a strip touches it to where the next one does, along both.
-struct Spring {
-    face: usize,
+/// A side of what is left open about a vertex.
+pub(super) enum Around {
+    /// The end of a strip.
+    Strip { rail: usize, at_end: bool },
+    /// A line on a face, where two strips do not end at one place.
+    Spring(Spring),
+}
+
+/// A line on a face, from where a strip touches it to where the next one does along both, or across the face.
+pub(super) struct Spring {
+    pub(super) face: usize,
     /// The half-edge at whose beginning it stands in the face's loop, which runs against it.
-    before: usize,
-    pcurve: NurbsCurve,
+    pub(super) before: usize,
+    pub(super) pcurve: NurbsCurve,
     /// A direction in the face's parameters to where it stays.
-    away: Vector3,
-    vertices: [VertexId; 2],
+    pub(super) away: Vector3,
+    pub(super) vertices: [VertexId; 2],
+    /// Whether what is filled stays on one side of all of the face.
+    pub(super) bounds: bool,
+}
+
+impl Setback {
+    pub(super) fn rails(&self) -> impl Iterator<Item = usize> {
+        self.sides.iter().filter_map(|side| match side {
+            Around::Strip { rail, .. } => Some(*rail),
+            Around::Spring(_) => None,
+        })
+    }
+
+    fn springs(&self) -> impl Iterator<Item = &Spring> {
+        self.sides.iter().filter_map(|side| match side {
+            Around::Strip { .. } => None,
+            Around::Spring(spring) => Some(spring),
+        })
+    }
 }
 
 /// A part of a strip's line of contact on one of its sides, by parameters of its guide.
@@ -61,7 +85,7 @@ struct Way {
 }
 
 /// An edge of what is filled, as a patch sees it and as its face uses it.
-type Around = (PatchEdge, OrientedEdge);
+type Bounded = (PatchEdge, OrientedEdge);
 
 impl Corners<'_> {
     /// Ends all strips of a vertex before it.
@@ -100,15 +124,15 @@ impl Corners<'_> {
             ts.push(t);
             places.push(section.contacts.map(|c| self.put(c.point)));
         }
-        let mut springs = Vec::with_capacity(count);
+        let mut around = Vec::with_capacity(2 * count);
         for i in 0..count {
+            around.push(Around::Strip { rail: rails[i], at_end: at_ends[i] });
             let j = (i + 1) % count;
             let sides = [after[i], 1 - after[j]];
             let vertices = [places[i][sides[0]], places[j][sides[1]]];
             let [here, there] = vertices.map(|v| self.vertices[v.index()].point);
             if (here - there).norm() <= self.tolerance.join {
                 places[j][sides[1]] = vertices[0];
-                springs.push(None);
                 continue;
             }
             let way = |i: usize, side: usize, met: f64| Way { rail: rails[i], side, from: ts[i], to: met };
@@ -116,17 +140,18 @@ impl Corners<'_> {
             let control = if is_round { &control[..] } else { &[control[0], control[3]] };
             let pcurve = NurbsCurve::try_new(KnotVector::bezier(control.len() - 1), control, None)?;
             let corner = fan.corners[i];
-            springs.push(Some(Spring { face: corner.face, before: corner.leaving, pcurve, away, vertices }));
+            let (face, before) = (corner.face, corner.leaving);
+            let spring = Spring { face, before, pcurve, away, vertices, bounds: true };
+            around.push(Around::Spring(spring));
         }
         for i in 0..count {
             let both = [after[i], 1 - after[i]].map(|side| (ts[i], places[i][side]));
             self.set_end((rails[i], at_ends[i]), after[i], both, &[]);
         }
         let is_outer = self.rails[rails[0]].track.side < 0.0;
-        let rails = rails.into_iter().zip(at_ends).collect();
         let at = self.halves.shell.vertex(vertex).point;
         let agrees = if is_round { Agrees::Tangent } else { Agrees::Position };
-        self.plans.push(Plan::Setback(Setback { rails, springs, agrees, is_outer, at }));
+        self.plans.push(Plan::Setback(Setback { sides: around, agrees, is_outer, at }));
         Ok(())
     }
 
@@ -175,18 +200,23 @@ impl Rebuilt<'_> {
     }
 
     /// The edges around what is open about a vertex, as its outer side is seen; those on faces come into their loops.
-    fn around(&mut self, setback: &Setback) -> Result<Vec<Around>, SurfacingError> {
-        let mut out: Vec<Around> = Vec::new();
-        for (&(rail, at_end), spring) in setback.rails.iter().zip(&setback.springs) {
-            let used = self.section(rail, at_end)?;
-            self.paths.insert((rail, at_end), vec![used.clone()]);
-            let strip = Arc::clone(&self.surfaces[rail]);
-            // From the side before a strip to the side after it.
-            let (middle, inside) = (strip.domain().0.at(0.5), used.pcurve.start().x);
-            let into = if middle > inside { Vector3::x() } else { -Vector3::x() };
-            let beside = self.beside(&used, strip, into, setback.agrees)?;
-            out.push((beside, OrientedEdge { forward: at_end, ..used }));
-            let Some(spring) = spring else { continue };
+    fn around(&mut self, setback: &Setback) -> Result<Vec<Bounded>, SurfacingError> {
+        let mut out: Vec<Bounded> = Vec::new();
+        for side in &setback.sides {
+            let spring = match side {
+                &Around::Strip { rail, at_end } => {
+                    let used = self.end_line(rail, at_end, None)?;
+                    self.paths.insert((rail, at_end), vec![used.clone()]);
+                    let strip = Arc::clone(&self.surfaces[rail]);
+                    // From the side before a strip to the side after it.
+                    let (middle, inside) = (strip.domain().0.at(0.5), used.pcurve.start().x);
+                    let into = if middle > inside { Vector3::x() } else { -Vector3::x() };
+                    let beside = self.beside(&used, strip, into, setback.agrees)?;
+                    out.push((beside, OrientedEdge { forward: at_end, ..used }));
+                    continue;
+                }
+                Around::Spring(spring) => spring,
+            };
             let ground = &self.grounds[&spring.face];
             let curve = image(ground, &spring.pcurve, FOLLOWS * self.tolerance.fit)?;
             let surface = Arc::clone(&ground.surface);
@@ -203,7 +233,7 @@ impl Rebuilt<'_> {
     fn patched(
         &self,
         setback: &Setback,
-        around: &[Around],
+        around: &[Bounded],
         role: String,
     ) -> Result<Option<Face>, SurfacingError> {
         let edges: Vec<PatchEdge> = around.iter().map(|a| a.0.clone()).collect();
@@ -225,7 +255,7 @@ impl Rebuilt<'_> {
         });
         let mut edges = uses.collect::<Result<Vec<_>, SurfacingError>>()?;
         let reversed = area(&edges) < 0.0;
-        let is_tangent = |((beside, _), own): (&Around, &OrientedEdge)| {
+        let is_tangent = |((beside, _), own): (&Bounded, &OrientedEdge)| {
             let own = SeamSide { surface: &surface, pcurve: &own.pcurve, reversed };
             self.angle(setback, beside, own).is_some_and(|angle| angle <= TANGENT)
         };
@@ -244,7 +274,7 @@ impl Rebuilt<'_> {
         let outward = if setback.is_outer { 1.0 } else { -1.0 };
         let bound = BULGES * self.tolerance.join;
         let mesh = mesh(patch, MeshTolerance::chord(self.tolerance.join))?;
-        Ok(setback.springs.iter().flatten().any(|spring| {
+        Ok(setback.springs().filter(|s| s.bounds).any(|spring| {
             let near = spring.pcurve.point(spring.pcurve.domain().at(0.5));
             let height = |p: &Point3| self.grounds[&spring.face].height([near.x, near.y], p);
             mesh.positions.iter().filter_map(height).any(|h| h * outward > bound)
@@ -257,7 +287,7 @@ impl Rebuilt<'_> {
         let beside = edge.beside.as_ref()?;
         let on = |s: &&Spring| Arc::ptr_eq(&self.grounds[&s.face].surface, &beside.surface);
         // Across the track a strip's normal leads into the shell.
-        let spring = setback.springs.iter().flatten().find(on);
+        let spring = setback.springs().find(on);
         let reversed = spring.is_none_or(|s| self.halves.shell.faces()[s.face].reversed);
         let other = SeamSide { surface: &beside.surface, pcurve: &beside.pcurve, reversed };
         meeting(&edge.curve, [own, other]).map(|m| m.angle.0)
