@@ -338,3 +338,90 @@ fn meshes_of_strips_that_begin_together_or_all_but_stand_still_are_closed() {
         assert_eq!([open_sides(shell(&begun), chord), open_sides(shell(&still), chord)], [0, 0], "{chord}");
     }
 }
+
+/// A block whose lower edges, or those at both ends, are rounded, and then the upright ones between what is left of its sides.
+fn footed([w, d, h]: [f64; 3], both: bool, foot: f64, upright: f64) -> Rebuilt {
+    let mut steps = vec![
+        outline("o", &[[0.0, 0.0], [w, 0.0], [w, d], [0.0, d]]),
+        step("b", "extrude", json!({"profile": of("o"), "length": h})),
+    ];
+    let edge = |step: &str, name: String| json!({"step": step, "item": name});
+    let caps = if both { 1..=2 } else { 2..=2 };
+    let round = caps.flat_map(|cap| (1..=4).map(move |k| (cap, k)));
+    let round: Vec<Value> =
+        round.map(|(cap, k)| edge("b", format!("edge cap {cap} | {{o}} / c {k}"))).collect();
+    steps.push(step("foot", "fillet", json!({"edges": round, "radius": foot})));
+    let sides = [(1, 4), (1, 2), (2, 3), (3, 4)];
+    let sides: Vec<Value> =
+        sides.iter().map(|(a, b)| edge("foot", format!("edge {{o}} / c {a} | {{o}} / c {b}"))).collect();
+    with(steps, "fillet", &json!(sides), upright)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 12, ..ProptestConfig::default() })]
+    #[test]
+    fn upright_edges_are_rounded_after_the_foot(
+        w in 15.0..40.0_f64, d in 15.0..40.0_f64, h in 12.0..30.0_f64,
+        foot in 0.05..0.2_f64, upright in 0.08..0.4_f64, both in any::<bool>(),
+    ) {
+        let least = w.min(d).min(h);
+        let (foot, upright) = (foot * least, upright * w.min(d));
+        prop_assume!(upright > 0.7 * foot);
+        let made = footed([w, d, h], both, foot, upright);
+        let worst = worst_angle(shell(&made), "fillet");
+        prop_assert!(worst <= 0.5 * DEGREE, "{}", worst / DEGREE);
+        prop_assume!(upright >= foot);
+        // As if the foot had been rounded last: what its ball takes along the sides and round the corners (Pappus), where the patch
+        // is near to that.
+        let ends = if both { 2.0 } else { 1.0 };
+        let section = (1.0 - PI / 4.0) * foot * foot;
+        let middle = (10.0 - 3.0 * PI) / (12.0 - 3.0 * PI) * foot;
+        let corners = ends * section * 2.0 * PI * (upright - middle);
+        let sides = ends * section * 2.0 * (w + d - 4.0 * upright);
+        let prism = (w * d - (4.0 - PI) * upright * upright) * h;
+        let off = volume(&made, made.steps.len() - 1) - (prism - sides - corners);
+        prop_assert!(off.abs() <= 0.12 * corners, "{off} of {corners}");
+    }
+}
+
+#[test]
+fn an_edge_fades_out_beside_a_strip_that_runs_over_the_next_face() {
+    // Sides that lean by unlike angles: one strip of the foot runs out over the other one's side.
+    let base = [[0.0, 0.0], [30.0, 2.0], [27.0, 24.0], [-2.0, 20.0]];
+    let top = [[2.0, 3.0], [29.0, 0.0], [22.0, 20.0], [1.0, 17.0]];
+    let mut steps = vec![
+        outline("o", &base),
+        drawing("t", "xy", 18.0, json!([{"id": "c", "kind": "polyline", "points": top, "closed": true}])),
+        step("b", "loft", json!({"sections": [of("o"), of("t")]})),
+    ];
+    let low = rebuild(&recipe(steps.clone()));
+    let names = |made: &Rebuilt, wanted: &dyn Fn([f64; 3], [f64; 3]) -> bool| -> Vec<String> {
+        let all = bodies(made, made.steps.len() - 1);
+        let edges = all[0].shells()[0].edges().to_vec();
+        let ends = |e: &topology::Edge| e.curve.as_ref().map(|c| [c.start().into(), c.end().into()]);
+        let named = edges.iter().zip(body_names(all)[0][0].edges.clone());
+        named
+            .filter(|(e, _)| ends(e).is_some_and(|[a, b]| wanted(a, b)))
+            .filter_map(|(_, name)| name)
+            .collect()
+    };
+    let at_foot = |a: [f64; 3], b: [f64; 3]| a[2].abs() < 1e-9 && b[2].abs() < 1e-9;
+    let pick = |step: &str, names: Vec<String>| -> Value {
+        names.into_iter().map(|n| json!({"step": step, "item": n})).collect()
+    };
+    let edges = pick("b", names(&low, &at_foot));
+    steps.push(step("foot", "fillet", json!({"edges": edges, "radius": 2})));
+    let footed = rebuild(&recipe(steps.clone()));
+    let upright = |a: [f64; 3], b: [f64; 3]| (a[2] - b[2]).abs() > 12.0;
+    let edges = pick("foot", names(&footed, &upright));
+    assert_eq!(edges.as_array().map(Vec::len), Some(4));
+    let before = volume(&footed, footed.steps.len() - 1);
+    for radius in [1.5, 2.0, 3.0, 4.0] {
+        let made = with(steps.clone(), "fillet", &edges, radius);
+        assert!(worst_angle(shell(&made), "fillet") < 0.5 * DEGREE);
+        // Corners of about a right angle lose about (1 - pi / 4) r^2 over about the height.
+        let lost = before - volume(&made, made.steps.len() - 1);
+        let about = 4.0 * (1.0 - PI / 4.0) * radius * radius * 18.0;
+        assert!(lost > 0.5 * about && lost < 1.5 * about, "{radius}: {lost} of {about}");
+    }
+}

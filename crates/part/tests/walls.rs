@@ -502,3 +502,59 @@ fn a_turned_body_is_open_at_its_top_with_every_wall() {
         assert!(reached(&rebuilt, 2, "Wall, thickest") < 1.5 * wall, "{wall}");
     }
 }
+
+/// Arcs through three places each, one after the other, and the patch inside them that goes through a place.
+fn dome(middles: &[[[f64; 3]; 2]], top: [f64; 3]) -> Vec<Value> {
+    let count = middles.len();
+    let arc = |k: usize| {
+        let points = json!([middles[k][0], middles[k][1], middles[(k + 1) % count][0]]);
+        step(&format!("e{k}"), "space_curve", json!({"points": points}))
+    };
+    let edges: Vec<Value> = (0..count).map(|k| of(&format!("e{k}"))).collect();
+    let mut steps: Vec<Value> = (0..count).map(arc).collect();
+    steps.push(step("dome", "patch", json!({"edges": edges, "points": [top]})));
+    steps
+}
+
+#[test]
+fn corners_that_are_seen_as_straight_make_no_pit_beside_them() {
+    // At two corners the edges turn by 57 and 84 degrees upright and are seen from above as one line.
+    let corners = [
+        [[-6.128, 15.086, 2.004], [-13.765, 8.948, 3.384]],
+        [[-15.345, -1.128, 2.914], [-9.431, -9.274, 0.82]],
+        [[-2.303, -16.227, 0.481], [7.414, -13.576, 3.217]],
+        [[14.446, -6.01, 1.846], [14.021, 2.934, 5.213]],
+        [[9.89, 11.103, 1.398], [2.271, 15.81, 6.871]],
+    ];
+    let rebuilt = rebuild(&recipe(dome(&corners, [0.0, 0.0, 11.468])));
+    let shell = bodies(&rebuilt, 5)[0].shells()[0];
+    let heights: Vec<f64> =
+        mesh(shell, MeshTolerance::chord(0.05)).unwrap().positions.iter().map(|p| p.z).collect();
+    // The edges lie between 0.41 and 7.1.
+    assert!(heights.iter().all(|z| *z > 0.35 && *z < 12.2), "{:?}", heights.iter().copied().reduce(f64::min));
+    let told = &rebuilt.built(5).unwrap().reached;
+    assert!(told.iter().all(|r| r.label != "Tension that keeps it near its edges"), "{told:?}");
+}
+
+#[test]
+fn a_dome_that_bends_more_tightly_than_the_wall_at_its_top_is_eased() {
+    let corners = [
+        [[0.703, -16.713, -2.689], [10.946, -6.256, -3.92]],
+        [[16.743, 6.742, -1.689], [8.629, 12.655, 0.062]],
+        [[-1.014, 16.327, 0.913], [-11.768, 9.051, -2.358]],
+        [[-16.831, -2.601, -1.643], [-10.199, -12.214, 0.164]],
+    ];
+    // At the top it bends with radius 2.97 inwards, beside an edge with 2.7 outwards.
+    for (wall, side) in [(2.5, "inward"), (3.0, "inward"), (4.0, "inward"), (5.0, "inward"), (4.0, "outward")]
+    {
+        let make = json!({"surface": of("dome"), "thickness": wall, "side": side});
+        let rebuilt = then(dome(&corners, [0.0, 0.0, 10.331]), step("w", "thicken", make));
+        assert!(rebuilt.built(5).is_some(), "{wall} {side}: {}", failure(&rebuilt, 5).message);
+        let body = &bodies(&rebuilt, 5)[0];
+        let skins = ["inner", "outer"].map(|name| called(body, name));
+        let [made, source] = if side == "inward" { [&skins[0], &skins[1]] } else { [&skins[1], &skins[0]] };
+        let [least, most] = between(made, source, 0.02);
+        assert!(wall - least < 0.03 && most < 1.3 * wall, "{wall} {side}: {least} to {most}");
+        assert!(reached(&rebuilt, 5, "Wall, thinnest") > wall - 0.01);
+    }
+}

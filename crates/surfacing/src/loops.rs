@@ -12,9 +12,15 @@ const LOOKED_AT: usize = 64;
 
 /// Places of each span of a curve by which a loop is told as a polygon.
 const PER_SPAN: usize = 8;
+/// Sides of such polygons per strip, on the average.
+const PER_STRIP: usize = 4;
 
-/// The loops of a face as polygons of its parameter plane, the outer one first.
-pub(crate) struct Outlines(Vec<Vec<[f64; 2]>>);
+/// The loops of a face as polygons of its parameter plane, side by side in strips across v, so that few are looked at for one place.
+pub(crate) struct Outlines {
+    /// The values of v between which the strips lie.
+    range: [f64; 2],
+    strips: Vec<Vec<[[f64; 2]; 2]>>,
+}
 
 impl Outlines {
     pub(crate) fn of(face: &Face) -> Self {
@@ -28,13 +34,36 @@ impl Outlines {
             run.pop();
             run
         };
-        Self(face.loops.iter().map(|l| l.edges.iter().flat_map(places).collect()).collect())
+        let loops = face.loops.iter().map(|l| l.edges.iter().flat_map(places).collect::<Vec<_>>());
+        let sides: Vec<[[f64; 2]; 2]> = loops
+            .flat_map(|line| {
+                (0..line.len()).map(|k| [line[k], line[(k + 1) % line.len()]]).collect::<Vec<_>>()
+            })
+            .collect();
+        let ends = || sides.iter().flatten().map(|p| p[1]);
+        let range = [ends().fold(f64::MAX, f64::min), ends().fold(f64::MIN, f64::max)];
+        let count = sides.len().div_ceil(PER_STRIP).max(1);
+        let mut out = Self { range, strips: vec![Vec::new(); count] };
+        for side in sides {
+            let [a, b] = side.map(|p| out.strip(p[1]));
+            for strip in a.min(b)..=a.max(b) {
+                out.strips[strip].push(side);
+            }
+        }
+        out
     }
 
-    /// Whether a place is inside the outer loop and outside the others.
-    pub(crate) fn hold(&self, at: &[f64; 2]) -> bool {
-        let Some((outer, holes)) = self.0.split_first() else { return false };
-        polygon_holds(outer, at) && !holes.iter().any(|h| polygon_holds(h, at))
+    fn strip(&self, v: f64) -> usize {
+        let share = (v - self.range[0]) / (self.range[1] - self.range[0]);
+        ((share * self.strips.len() as f64).max(0.0) as usize).min(self.strips.len() - 1)
+    }
+
+    /// Whether a place is inside the outer loop and outside the others: a line from there crosses them an odd number of times.
+    pub(crate) fn hold(&self, p: &[f64; 2]) -> bool {
+        let crosses = |[a, b]: &&[[f64; 2]; 2]| {
+            (a[1] > p[1]) != (b[1] > p[1]) && p[0] < a[0] + (b[0] - a[0]) * (p[1] - a[1]) / (b[1] - a[1])
+        };
+        self.strips[self.strip(p[1])].iter().filter(crosses).count() % 2 == 1
     }
 }
 

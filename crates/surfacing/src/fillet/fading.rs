@@ -13,6 +13,8 @@ use crate::SurfacingError;
 use crate::halves::{Fan, Halves, Spoke};
 use crate::patch::Agrees;
 
+/// How far from where it has faded out the patch ends at least, as multiples of the join tolerance: shorter edges are none.
+const LEAST: f64 = 3.0;
 /// Edges one after the other in which something fades out at most.
 const MOST_EDGES: usize = 4;
 /// Share of an edge over which is seen where it leads.
@@ -40,13 +42,15 @@ pub(super) fn fading(halves: &Halves<'_>, fan: &Fan) -> Option<Fading> {
         if !edges.is_empty() && fan.spokes.len() == 3 && fan.spokes.iter().all(is_smooth) {
             let [Some(left), Some(right)] = beside else { return None };
             let face = |half: usize| halves.all[half].face;
-            let same = [(left.1, 0), (right.1, 2)].iter().all(|(half, k)| face(*half) == fan.corners[*k].face);
-            return same.then(|| Fading { edges, beside: [left, right], there: fan });
+            let same =
+                [(left.1, 0), (right.1, 2)].iter().all(|(half, k)| face(*half) == fan.corners[*k].face);
+            return same.then_some(Fading { edges, beside: [left, right], there: fan });
         }
         let sharp: Vec<usize> = (1..fan.spokes.len()).filter(|&k| !is_smooth(&fan.spokes[k])).collect();
         let [on] = sharp[..] else { return None };
         for (k, &spoke) in fan.spokes.iter().enumerate().skip(1).filter(|(k, _)| *k != on) {
-            let (side, half) = if k < on { (0, fan.corners[k].leaving) } else { (1, fan.corners[k - 1].coming) };
+            let (side, half) =
+                if k < on { (0, fan.corners[k].leaving) } else { (1, fan.corners[k - 1].coming) };
             if beside[side].replace((spoke, half)).is_some() {
                 return None;
             }
@@ -91,7 +95,12 @@ impl Corners<'_> {
     ///
     /// # Errors
     /// `FilletTooLarge` where the strip's end leaves the edges beside it, `FilletCorner` for what is not round.
-    pub(super) fn fade(&mut self, vertex: VertexId, fan: &Fan, fading: &Fading) -> Result<(), SurfacingError> {
+    pub(super) fn fade(
+        &mut self,
+        vertex: VertexId,
+        fan: &Fan,
+        fading: &Fading,
+    ) -> Result<(), SurfacingError> {
         let Fading { edges, beside: [left, right], there } = fading;
         let at = self.halves.shell.vertex(vertex).point;
         let mixed = || SurfacingError::FilletCorner { at: at.into() };
@@ -110,7 +119,8 @@ impl Corners<'_> {
         }
         let [(t0, one), (t1, two)] = <[_; 2]>::try_from(cuts).map_err(|_| mixed())?;
         let feet = [(&one, there.spokes[1]), (&two, there.spokes[2])];
-        let feet = feet.map(|(from, spoke)| self.foot(&from.point, spoke, self.before * radius));
+        let least = (self.before * radius).max(LEAST * self.tolerance.join);
+        let feet = feet.map(|(from, spoke)| self.foot(&from.point, spoke, least));
         let [Some(first), Some(second)] = feet else { return Err(self.rails[rail].track.too_large(t)) };
         let ways = [(left.1, &one), (there.corners[0].coming, &first)];
         let (across_one, away_one) = self.across_face(ways).ok_or_else(mixed)?;
@@ -121,11 +131,12 @@ impl Corners<'_> {
         let [a, b, c, d] = [one, first, second, two].map(|f| self.end_at(f.spoke, f.s, f.point));
         self.set_end((rail, at_end), side, [(t0, a), (t1, d)], &[]);
         self.gone.extend(edges);
-        let spring = |face: usize, before: usize, pcurve: NurbsCurve, away: Vector3, vertices: [VertexId; 2]| {
-            // The strips at the foot bend away from the patch, and back.
-            let bounds = face == there.corners[1].face;
-            Around::Spring(Spring { face, before, pcurve, away, vertices, bounds })
-        };
+        let spring =
+            |face: usize, before: usize, pcurve: NurbsCurve, away: Vector3, vertices: [VertexId; 2]| {
+                // The strips at the foot bend away from the patch, and back.
+                let bounds = face == there.corners[1].face;
+                Around::Spring(Spring { face, before, pcurve, away, vertices, bounds })
+            };
         let sides = vec![
             Around::Strip { rail, at_end },
             spring(there.corners[0].face, there.corners[0].leaving, across_one, away_one, [a, b]),

@@ -70,7 +70,18 @@ impl<'a> Rebuilt<'a> {
         name: &dyn Fn(&[EdgeId]) -> String,
     ) -> Result<Made, SurfacingError> {
         let Corners {
-            halves, rails, grounds, tolerance, vertices, trims, grown, gone, poles, ends, plans, ..
+            halves,
+            rails,
+            grounds,
+            tolerance,
+            vertices,
+            trims,
+            grown,
+            gone,
+            poles,
+            ends,
+            plans,
+            ..
         } = corners;
         let surfaces = strips.iter().map(|s| Arc::new(s.surface.clone())).collect();
         let edges = halves.shell.edges().to_vec();

@@ -211,8 +211,9 @@ impl<'a> Easing<'a> {
         let knots = [cut.knots_u(), cut.knots_v()];
         // Each lifted place stands for a part of the plane.
         let half = [0, 1].map(|k| 0.51 * self.part[k].length() / FINE as f64);
-        let is_lifted =
-            |at: &[f64; 2]| self.lifted.iter().any(|(p, _)| (0..2).all(|k| (at[k] - p.at[k]).abs() <= half[k]));
+        let is_lifted = |at: &[f64; 2]| {
+            self.lifted.iter().any(|(p, _)| (0..2).all(|k| (at[k] - p.at[k]).abs() <= half[k]))
+        };
         let (us, vs) = (knots[0].sampled(HELD), knots[1].sampled(HELD));
         let all = us.iter().flat_map(|u| vs.iter().map(|v| [*u, *v]));
         let stay = all.filter(|at| !is_lifted(at)).map(|at| (at, cut.point(at[0], at[1])));
@@ -224,7 +225,8 @@ impl<'a> Easing<'a> {
         let outline = [[u.start, v.start], [u.end, v.start], [u.end, v.end], [u.start, v.end]].map(unit);
         let region = Region { outlines: vec![outline.to_vec()], outside: OUTSIDE };
         let fairness = Fairness { stretch: 0.0, bend: 0.0, vary: 1.0 };
-        let fair = Fair::new([&knots[0].over(flat[0]), &knots[1].over(flat[1])], fairness, &region, &demands).ok()?;
+        let fair = Fair::new([&knots[0].over(flat[0]), &knots[1].over(flat[1])], fairness, &region, &demands)
+            .ok()?;
         let origin = cut.point(whole[0].start, whole[1].start);
         let values: Vec<Vector3> = places.iter().map(|(_, p)| (p - origin) / size).collect();
         Some(fair.control_points(&values).into_iter().map(|v| origin + v * size).collect())

@@ -35,7 +35,7 @@ pub(crate) use filled::filled_shell;
 use held::keeps_its_distance;
 pub(crate) use parallel::tips;
 use parted::{Parted, Where, parted, with_cusps};
-use rebuilt::{ASKEW, BESIDE, rebuilt};
+use rebuilt::{ASKEW, BESIDE, folds, rebuilt};
 pub use stepped::Change;
 use tight::{all_but_folds, without_tight};
 
@@ -318,7 +318,10 @@ impl<'a> Offsets<'a> {
         if joints.kinds.contains(&Kind::Sharp) {
             return rebuilt();
         }
-        moved(self.shell, distances, &joints, self.tolerance).or_else(|error| rebuilt().map_err(|_| error))
+        moved(self.shell, distances, &joints, self.tolerance).or_else(|error| {
+            // Only what is put together edge by edge knows where a face itself folds, and not its surface beyond it.
+            rebuilt().map_err(|other| if folds(&other) { other } else { error })
+        })
     }
 
     /// The shell offset whose faces were parted where they fold.

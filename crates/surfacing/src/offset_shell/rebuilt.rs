@@ -73,7 +73,7 @@ fn open(at: Point3) -> SurfacingError {
     SurfacingError::OffsetOpen { at: at.into() }
 }
 
-fn folds(error: &SurfacingError) -> bool {
+pub(super) fn folds(error: &SurfacingError) -> bool {
     matches!(
         error,
         SurfacingError::Geometry(GeometryError::OffsetFolds { .. }) | SurfacingError::OffsetRough { .. }
@@ -399,26 +399,23 @@ fn still_unfolded(face: &Face, source: &Parallel) -> Result<(), SurfacingError> 
     let outlines = Outlines::of(face);
     let knots = [surface.knots_u(), surface.knots_v()];
     let [us, vs] = [0, 1].map(|k| looked_at(knots[k], within[k], LOOKED_AT_INSIDE, tightest[k]));
-    let check = |at: [f64; 2]| {
-        let d = surface.derivatives(at[0], at[1]);
-        let over = folded(&d, distance);
-        if over <= FOLDED {
-            return Ok(());
-        }
-        let radius = distance.abs() / (1.0 + over);
-        Err(GeometryError::OffsetFolds { at: d.point.into(), radius, distance: distance.abs() })
+    let over = |at: [f64; 2]| (folded(&surface.derivatives(at[0], at[1]), distance), at);
+    let refused = |(over, at): (f64, [f64; 2])| GeometryError::OffsetFolds {
+        at: surface.point(at[0], at[1]).into(),
+        radius: distance.abs() / (1.0 + over),
+        distance: distance.abs(),
     };
-    for at in us.iter().flat_map(|u| vs.iter().map(|v| [*u, *v])) {
-        if outlines.hold(&at) {
-            check(at)?;
-        }
+    let all = us.iter().flat_map(|u| vs.iter().map(|v| [*u, *v]));
+    let worst = all.filter(|at| outlines.hold(at)).map(over).max_by(|a, b| a.0.total_cmp(&b.0));
+    if let Some(worst) = worst.filter(|w| w.0 > FOLDED) {
+        return Err(refused(worst).into());
     }
     // A face that is folded all along its edges has been turned inside out.
     let uses = face.loops.iter().flat_map(|l| &l.edges);
     let along = uses.flat_map(|u| u.pcurve.knots().sampled(2).into_iter().map(|t| u.pcurve.point(t)));
-    let mut along = along.map(|p| check([within[0].clamp(p.x), within[1].clamp(p.y)]));
-    match along.next() {
-        Some(Err(error)) if along.all(|at| at.is_err()) => Err(error.into()),
+    let along = along.map(|p| over([within[0].clamp(p.x), within[1].clamp(p.y)]));
+    match along.min_by(|a, b| a.0.total_cmp(&b.0)) {
+        Some(least) if least.0 > FOLDED => Err(refused(least).into()),
         _ => Ok(()),
     }
 }
