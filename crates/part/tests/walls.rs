@@ -556,5 +556,9 @@ fn a_dome_that_bends_more_tightly_than_the_wall_at_its_top_is_eased() {
         let [least, most] = between(made, source, 0.02);
         assert!(wall - least < 0.03 && most < 1.3 * wall, "{wall} {side}: {least} to {most}");
         assert!(reached(&rebuilt, 5, "Wall, thinnest") > wall - 0.01);
+        // From the source's side it is as much thicker as is told.
+        let [_, told] = between(source, made, 0.02);
+        let thickest = reached(&rebuilt, 5, "Wall, thickest");
+        assert!(told - thickest < 0.03, "{wall} {side}: {thickest}, but {told}");
     }
 }

@@ -31,6 +31,8 @@ pub struct Walled {
     pub skins: Option<[Shell; 2]>,
     /// Ends that were cut against what comes next, and may stand over what lies beside the border.
     ends: Option<Shell>,
+    /// By how many millimetres more than asked the wall is thick where it was eased, and where.
+    eased: Option<(f64, Point3)>,
 }
 
 impl Walled {
@@ -40,10 +42,12 @@ impl Walled {
         let [first, second] = self.skins.as_ref()?;
         let wall = wall_between(first, second, about)?;
         let ends = self.ends.as_ref().and_then(|ends| least_over(ends, second, about));
-        Some(match ends {
+        let wall = match ends {
             Some(ends) if ends.thinnest.0 < wall.thinnest.0 => Wall { thinnest: ends.thinnest, ..wall },
             _ => wall,
-        })
+        };
+        let thicker = self.eased.map(|(by, at)| (about + by, at)).filter(|t| t.0 > wall.thickest.0);
+        Some(Wall { thickest: thicker.unwrap_or(wall.thickest), ..wall })
     }
 }
 
@@ -87,6 +91,7 @@ pub fn offset_body(shell: &Shell, distance: f64, tolerance: &Tolerance) -> Resul
             max_deviation: made.max_deviation,
             skins: None,
             ends: None,
+            eased: made.eased,
         })
     };
     let told =
@@ -140,6 +145,7 @@ fn walled_by_skins(
         return Ok(made);
     }
     let max_deviation = outer.max_deviation.max(inner.max_deviation);
+    let eased = outer.eased.into_iter().chain(inner.eased).max_by(|a, b| a.0.total_cmp(&b.0));
     let named =
         |made: &OffsetShell, name: &str| made.shell.clone().with_roles(&|role| format!("{name} {role}"));
     let mut parts = vec![named(&outer, "outer"), named(&inner, "inner").flipped()];
@@ -159,7 +165,7 @@ fn walled_by_skins(
     match Body::from_shell(joined) {
         body @ Body::Solid(_) => {
             let skins = Some([inner.shell, outer.shell]);
-            Ok(Walled { body: apart(body)?, max_deviation, skins, ends: None })
+            Ok(Walled { body: apart(body)?, max_deviation, skins, ends: None, eased })
         }
         Body::Shell(shell) => {
             let somewhere = || shell.vertices().first().map_or([0.0; 3], |v| v.point.into());
@@ -179,7 +185,8 @@ fn walled_askew(offsets: &Offsets<'_>, outward: f64, inward: f64, tolerance: &To
         return None;
     }
     let body = apart(Body::from_shell(made.shell)).ok().filter(|body| matches!(body, Body::Solid(_)))?;
-    Some(Walled { body, max_deviation: made.max_deviation, skins: Some([inner, outer]), ends: None })
+    let skins = Some([inner, outer]);
+    Some(Walled { body, max_deviation: made.max_deviation, skins, ends: None, eased: made.eased })
 }
 
 /// A place on an edge.
@@ -358,7 +365,7 @@ pub fn hollow_turned(
     let shells = vec![solid.outer().clone(), lining.clone()];
     let body = Body::Solid(Solid::try_new(shells).map_err(|_| lost())?);
     let skins = Some([lining, solid.outer().clone()]);
-    Ok(Walled { body: apart(body)?, max_deviation: made.max_deviation, skins, ends: None })
+    Ok(Walled { body: apart(body)?, max_deviation: made.max_deviation, skins, ends: None, eased: None })
 }
 
 /// Voids that stay when what a shell holds is taken out of a solid: those that lie in the wall.
@@ -394,13 +401,13 @@ fn lined(
     // A step has no thickness of its own.
     let measured =
         inner.shell.part(&numbers(inner.of.len(), &|k| walls.get(inner.of[k]).is_some_and(|w| *w > 0.0)));
-    let max_deviation = inner.max_deviation;
+    let (max_deviation, eased) = (inner.max_deviation, inner.eased);
     let voids = voids_left(solid, &inner.shell, tolerance)?;
     if !(0..walls.len()).any(is_open) {
         let shells = [solid.outer().clone(), lining].into_iter().chain(voids).collect();
         let body = Body::Solid(Solid::try_new(shells).map_err(|_| lost())?);
         let skins = Some([measured, solid.outer().clone()]);
-        return Ok(Walled { body: apart(body)?, max_deviation, skins, ends: None });
+        return Ok(Walled { body: apart(body)?, max_deviation, skins, ends: None, eased });
     }
     // The open faces lose what the inside has of them; what is left of them is the rim.
     let open_faces = numbers(walls.len(), &is_open);
@@ -421,7 +428,7 @@ fn lined(
     match (open, Solid::try_new(shells)) {
         (None, Ok(solid)) => {
             let skins = Some([measured, closed]);
-            Ok(Walled { body: apart(Body::Solid(solid))?, max_deviation, skins, ends: None })
+            Ok(Walled { body: apart(Body::Solid(solid))?, max_deviation, skins, ends: None, eased })
         }
         (open, _) => Err(SurfacingError::OffsetOpen { at: open.unwrap_or(somewhere) }),
     }

@@ -74,6 +74,7 @@ pub(super) fn carried(
         free,
         overhangs: Vec::new(),
         max_deviation: 0.0,
+        eased: None,
     })
 }
 

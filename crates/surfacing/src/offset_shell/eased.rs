@@ -39,10 +39,16 @@ const BESIDE: f64 = 0.4;
 const MOVES: f64 = 0.5;
 const ALONG: usize = 8;
 
+/// A shell with faces eased, and by how many millimetres at most, with the place that it was.
+pub(super) struct Eased {
+    pub(super) shell: Shell,
+    pub(super) most: (f64, Point3),
+}
+
 /// The shell with its faces eased where their offsets fold; `None` where none does, or one does at an edge.
-pub(super) fn eased(shell: &Shell, distances: &[f64], tolerance: &Tolerance) -> Option<Shell> {
+pub(super) fn eased(shell: &Shell, distances: &[f64], tolerance: &Tolerance) -> Option<Eased> {
     let mut faces = shell.faces().to_vec();
-    let mut any = false;
+    let mut most: Option<(f64, Point3)> = None;
     for (face, distance) in faces.iter_mut().zip(distances) {
         let distance = if face.reversed { -distance } else { *distance };
         let folds = |face: &Face, share: f64| {
@@ -51,24 +57,33 @@ pub(super) fn eased(shell: &Shell, distances: &[f64], tolerance: &Tolerance) -> 
         if !folds(face, ALL_BUT) {
             continue;
         }
-        any = true;
         let eased = BALLS.into_iter().find_map(|ball| {
             // What is fitted swings about a little where it begins to bend otherwise.
             let mut eased = face.clone();
             for _ in 0..ROUNDS {
-                eased.surface = Arc::new(Easing::of(&eased, ball * distance)?.surface()?);
+                let easing = Easing::of(&eased, ball * distance)?;
+                let places: Vec<[f64; 2]> = easing.lifted.iter().map(|(p, _)| p.at).collect();
+                let surface = Arc::new(easing.surface()?);
+                eased.surface = surface;
                 if !keeps_edges(face, &eased.surface, tolerance) {
                     return None;
                 }
                 if !folds(&eased, 1.0) {
-                    return Some(eased);
+                    return Some((eased, places));
                 }
             }
             None
         });
-        *face = eased?;
+        let (eased, places) = eased?;
+        let moved = places.into_iter().map(|[u, v]| {
+            let was = face.surface.point(u, v);
+            ((eased.surface.point(u, v) - was).norm(), was)
+        });
+        most = moved.chain(most).max_by(|a, b| a.0.total_cmp(&b.0));
+        *face = eased;
     }
-    if any { Shell::try_new(shell.vertices().to_vec(), shell.edges().to_vec(), faces).ok() } else { None }
+    let shell = Shell::try_new(shell.vertices().to_vec(), shell.edges().to_vec(), faces).ok()?;
+    Some(Eased { shell, most: most? })
 }
 
 /// Whether a face's edges lie on a surface as they do on its own.

@@ -30,7 +30,7 @@ use topology::{
 use crate::SurfacingError;
 use crate::fits::apart;
 use carried::carried;
-use eased::eased;
+use eased::{Eased, eased};
 pub(crate) use filled::filled_shell;
 use held::keeps_its_distance;
 pub(crate) use parallel::tips;
@@ -53,6 +53,9 @@ pub struct OffsetShell {
     pub overhangs: Vec<(Point3, NurbsCurve)>,
     /// Largest distance of a face from the true offset that was measured, in millimetres.
     pub max_deviation: f64,
+    /// By how many millimetres more than asked it is away from the other shell at most, and where, if that was eased where it bends
+    /// more tightly than it is offset.
+    pub eased: Option<(f64, Point3)>,
 }
 
 /// What an offset has to keep to.
@@ -277,6 +280,7 @@ impl<'a> Offsets<'a> {
                 free: free.collect(),
                 overhangs: Vec::new(),
                 max_deviation: 0.0,
+                eased: None,
             });
         }
         let made = self.plainly(distances);
@@ -295,9 +299,9 @@ impl<'a> Offsets<'a> {
         let without_tight =
             std::iter::once_with(|| without_tight(shell, distances, &joints, tolerance).ok().flatten());
         let eased = std::iter::once_with(|| {
-            let eased = eased(shell, distances, tolerance)?;
-            let around = Offsets { steps: self.steps.clone(), ..Offsets::new(&eased, tolerance).ok()? };
-            around.plainly(distances).ok()
+            let Eased { shell, most } = eased(shell, distances, tolerance)?;
+            let around = Offsets { steps: self.steps.clone(), ..Offsets::new(&shell, tolerance).ok()? };
+            around.plainly(distances).ok().map(|made| OffsetShell { eased: Some(most), ..made })
         });
         made.or_else(|error| {
             let others = without_folds.chain(without_tight.flatten()).chain(eased.flatten());

@@ -806,6 +806,7 @@ impl<'a> Assembly<'a> {
         if shell.faces().is_empty() || shell.pieces().len() != source.pieces().len() {
             return Err(open(source.vertices().first().map_or_else(Point3::origin, |v| v.point)));
         }
-        Ok(OffsetShell { shell, of, free: self.free, overhangs: self.overhangs, max_deviation: 0.0 })
+        let (free, overhangs) = (self.free, self.overhangs);
+        Ok(OffsetShell { shell, of, free, overhangs, max_deviation: 0.0, eased: None })
     }
 }
