@@ -561,4 +561,9 @@ fn a_dome_that_bends_more_tightly_than_the_wall_at_its_top_is_eased() {
         let thickest = reached(&rebuilt, 5, "Wall, thickest");
         assert!(told - thickest < 0.03, "{wall} {side}: {thickest}, but {told}");
     }
+    // An offset that was eased is none, and says so.
+    let offset = step("o", "offset", json!({"surface": of("dome"), "distance": -5}));
+    let rebuilt = then(dome(&corners, [0.0, 0.0, 10.331]), offset);
+    assert!(reached(&rebuilt, 5, "Deviation reached") > 0.5);
+    assert_eq!(rebuilt.built(5).unwrap().warnings.len(), 1);
 }

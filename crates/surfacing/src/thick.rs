@@ -31,7 +31,7 @@ pub struct Walled {
     pub skins: Option<[Shell; 2]>,
     /// Ends that were cut against what comes next, and may stand over what lies beside the border.
     ends: Option<Shell>,
-    /// By how many millimetres more than asked the wall is thick where it was eased, and where.
+    /// How many millimetres the wall is thick at most where it was eased, and where.
     eased: Option<(f64, Point3)>,
 }
 
@@ -46,7 +46,7 @@ impl Walled {
             Some(ends) if ends.thinnest.0 < wall.thinnest.0 => Wall { thinnest: ends.thinnest, ..wall },
             _ => wall,
         };
-        let thicker = self.eased.map(|(by, at)| (about + by, at)).filter(|t| t.0 > wall.thickest.0);
+        let thicker = self.eased.filter(|t| t.0 > wall.thickest.0);
         Some(Wall { thickest: thicker.unwrap_or(wall.thickest), ..wall })
     }
 }
@@ -86,9 +86,11 @@ pub fn offset_body(shell: &Shell, distance: f64, tolerance: &Tolerance) -> Resul
     let offsets = Offsets::new(shell, tolerance)?;
     let make = |share: f64| {
         let made = offsets.at(&vec![share * distance; shell.faces().len()])?;
+        // Where it was eased it is no true offset.
+        let off = made.eased.map_or(0.0, |(away, _)| away - (share * distance).abs());
         Ok(Walled {
             body: apart(Body::from_shell(made.shell))?,
-            max_deviation: made.max_deviation,
+            max_deviation: made.max_deviation.max(off),
             skins: None,
             ends: None,
             eased: made.eased,
@@ -145,7 +147,9 @@ fn walled_by_skins(
         return Ok(made);
     }
     let max_deviation = outer.max_deviation.max(inner.max_deviation);
-    let eased = outer.eased.into_iter().chain(inner.eased).max_by(|a, b| a.0.total_cmp(&b.0));
+    let whole = |made: &OffsetShell, other: f64| made.eased.map(|(away, at)| (away + other, at));
+    let eased = [whole(&outer, inward), whole(&inner, outward)].into_iter().flatten();
+    let eased = eased.max_by(|a, b| a.0.total_cmp(&b.0));
     let named =
         |made: &OffsetShell, name: &str| made.shell.clone().with_roles(&|role| format!("{name} {role}"));
     let mut parts = vec![named(&outer, "outer"), named(&inner, "inner").flipped()];

@@ -39,7 +39,7 @@ const BESIDE: f64 = 0.4;
 const MOVES: f64 = 0.5;
 const ALONG: usize = 8;
 
-/// A shell with faces eased, and by how many millimetres at most, with the place that it was.
+/// A shell with faces eased, and how far from the shell as it was its offset is there at most, in millimetres, with that place.
 pub(super) struct Eased {
     pub(super) shell: Shell,
     pub(super) most: (f64, Point3),
@@ -63,8 +63,7 @@ pub(super) fn eased(shell: &Shell, distances: &[f64], tolerance: &Tolerance) -> 
             for _ in 0..ROUNDS {
                 let easing = Easing::of(&eased, ball * distance)?;
                 let places: Vec<[f64; 2]> = easing.lifted.iter().map(|(p, _)| p.at).collect();
-                let surface = Arc::new(easing.surface()?);
-                eased.surface = surface;
+                eased.surface = Arc::new(easing.surface()?);
                 if !keeps_edges(face, &eased.surface, tolerance) {
                     return None;
                 }
@@ -77,7 +76,7 @@ pub(super) fn eased(shell: &Shell, distances: &[f64], tolerance: &Tolerance) -> 
         let (eased, places) = eased?;
         let moved = places.into_iter().map(|[u, v]| {
             let was = face.surface.point(u, v);
-            ((eased.surface.point(u, v) - was).norm(), was)
+            (distance.abs() + (eased.surface.point(u, v) - was).norm(), was)
         });
         most = moved.chain(most).max_by(|a, b| a.0.total_cmp(&b.0));
         *face = eased;

@@ -53,8 +53,8 @@ pub struct OffsetShell {
     pub overhangs: Vec<(Point3, NurbsCurve)>,
     /// Largest distance of a face from the true offset that was measured, in millimetres.
     pub max_deviation: f64,
-    /// By how many millimetres more than asked it is away from the other shell at most, and where, if that was eased where it bends
-    /// more tightly than it is offset.
+    /// How many millimetres it is away from the other shell at most, and from where, if that was eased where it bends more tightly
+    /// than it is offset.
     pub eased: Option<(f64, Point3)>,
 }
 
