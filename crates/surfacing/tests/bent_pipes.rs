@@ -84,6 +84,23 @@ proptest! {
         prop_assert!(is_closed_mesh(&made));
     }
 
+    /// An offset that goes only a little beyond the axis of the bend folds in a slit on either side of the pipe's seam.
+    #[test]
+    fn offsets_are_cut_back_where_they_just_fold(
+        leg in 20.0..60.0f64,
+        tube in 2.0..6.0f64,
+        tight in 1.05..2.5f64,
+        turn in 0.3..1.5f64,
+        digits in -5.0..-1.0f64,
+    ) {
+        let path = Bent { leg, radius: tight * tube, turn };
+        let pipe = path.pipe(tube);
+        let by = path.radius - tube + 10.0_f64.powf(digits);
+        let made = offset(pipe.body.shells()[0], by);
+        near(sound(&made, 0), within(&path, tube + by, by), 1e-4);
+        prop_assert!(is_closed_mesh(&made));
+    }
+
     /// A ball with a cone that touches it all round: without any sharp edge but for its tip, which goes out along the axis.
     #[test]
     fn tips_of_smooth_shapes_go_out_along_their_axes(

@@ -33,7 +33,7 @@ pub(super) fn carried(
             };
             let tip = place(0);
             // The tip of a cone opens when it is offset, to a circle whose ends are one place; that of a dome stays one.
-            if (1..=MEASURED).any(|k| (place(k) - tip).norm() > tolerance.join) {
+            if (1..=MEASURED).any(|k| (place(k) - tip).norm() > tolerance.fit) {
                 return Err(SurfacingError::OffsetOpen { at: tip.into() });
             }
             vertices[edge.start.index()].point = tip;

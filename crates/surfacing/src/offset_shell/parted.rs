@@ -220,18 +220,20 @@ impl<'a> Folding<'a> {
     fn around(&self, first: usize) -> Vec<Cut> {
         let mut out = Vec::new();
         for area in self.areas() {
+            let borders = [0, 1].map(|axis| self.borders(axis, &area));
             let middle = middle_of(&area);
-            let place = Some([self.lines[0][middle[0]], self.lines[1][middle[1]]]);
+            // No place on the face's own border, of which none can say on which side of it that is.
+            let inside = |axis: usize| {
+                let (at, d) = (self.lines[axis][middle[axis]], self.extent[axis]);
+                let [low, high] = borders[axis];
+                match [at == d.start, at == d.end] {
+                    [true, _] => 0.5 * (at + high.unwrap_or(d.end)),
+                    [_, true] => 0.5 * (at + low.unwrap_or(d.start)),
+                    _ => at,
+                }
+            };
+            let place = Some([inside(0), inside(1)]);
             for (axis, within) in [(first, None), (1 - first, place)] {
-                let index = |cell: &[usize; 2]| cell[axis];
-                let (Some(low), Some(high)) = (area.iter().map(index).min(), area.iter().map(index).max())
-                else {
-                    continue;
-                };
-                let across = |k: usize| {
-                    let own = area.iter().filter(|c| c[axis] == k).map(|c| self.lines[1 - axis][c[1 - axis]]);
-                    own.collect::<Vec<f64>>()
-                };
                 // The cut lies inside what folds, but for where the surface itself changes.
                 let inside = INSIDE * self.extent[axis].length();
                 let knots = if axis == 0 { self.face.surface.knots_u() } else { self.face.surface.knots_v() };
@@ -239,15 +241,27 @@ impl<'a> Folding<'a> {
                     let knot = knots.breaks().into_iter().find(|t| (t - border).abs() <= inside);
                     out.push(Cut { axis, at: knot.unwrap_or(border + inward), within, ridge: false });
                 };
-                if low > 0 {
-                    put(self.border(axis, low, &across(low)), inside);
-                }
-                if high + 1 < self.lines[axis].len() {
-                    put(self.border(axis, high + 1, &across(high)), -inside);
+                for (border, inward) in borders[axis].into_iter().zip([inside, -inside]) {
+                    border.into_iter().for_each(|border| put(border, inward));
                 }
             }
         }
         out
+    }
+
+    /// Where an area ends along a parameter, before the face does.
+    fn borders(&self, axis: usize, area: &[[usize; 2]]) -> [Option<f64>; 2] {
+        let index = |cell: &[usize; 2]| cell[axis];
+        let across = |k: usize| {
+            let own = area.iter().filter(|c| c[axis] == k).map(|c| self.lines[1 - axis][c[1 - axis]]);
+            own.collect::<Vec<f64>>()
+        };
+        let low = area.iter().map(index).min().filter(|low| *low > 0);
+        let high = area.iter().map(index).max().filter(|high| high + 1 < self.lines[axis].len());
+        [
+            low.map(|low| self.border(axis, low, &across(low))),
+            high.map(|high| self.border(axis, high + 1, &across(high))),
+        ]
     }
 
     /// Where between two lines it begins to fold, on some lines across.
@@ -376,8 +390,12 @@ pub(super) fn looked_at(knots: &KnotVector, within: Domain, count: usize, tighte
         let [from, to] = [breaks[first], breaks[last]].map(|t| within.clamp(t));
         (from < to).then(|| middles(Domain::new(from, to), PER_RUN))
     });
+    let tightest = within.clamp(tightest);
+    // What is bent most at one end may be bent as much at the other one, as where the surface closes on itself.
+    let ends = [within.start, within.end];
+    let at_ends = ends.into_iter().filter(|_| ends.contains(&tightest));
     let mut out: Vec<f64> =
-        runs.flatten().chain(middles(within, count)).chain([within.clamp(tightest)]).collect();
+        runs.flatten().chain(middles(within, count)).chain([tightest]).chain(at_ends).collect();
     out.sort_by(f64::total_cmp);
     out.dedup();
     out

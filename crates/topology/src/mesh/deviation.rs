@@ -36,13 +36,22 @@ pub(super) fn grid_deviation(surface: &NurbsSurface, us: &[f64], vs: &[f64], inn
     worst
 }
 
+/// A place of a triangle.
+#[derive(Debug, Clone, Copy)]
+pub(super) enum Place {
+    /// The middle of a side.
+    Side([u32; 2]),
+    /// Its own middle.
+    Middle,
+}
+
 /// How far a triangle is off.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Off {
     /// The largest distance of the surface from its plane, in mm.
     pub worst: f64,
-    /// Where a corner more would bring it nearer, and the side that it lies on; none where only its boundary's chord is off.
-    pub place: Option<([f64; 2], Option<[u32; 2]>)>,
+    /// Where a corner more would bring it nearer; none where only its boundary's chord is off.
+    pub place: Option<Place>,
     /// The side of the boundary that the triangle lies on, by its first corner.
     pub side: Option<usize>,
 }
@@ -67,7 +76,7 @@ pub(super) fn off(
     let uv = triangle.map(|i| corners[i as usize].0);
     let look = |weights: [f64; 3]| {
         let at = [0, 1].map(|k| weights[0] * uv[0][k] + weights[1] * uv[1][k] + weights[2] * uv[2][k]);
-        (at, (surface.point(at[0], at[1]) - a).dot(&normal).abs())
+        (surface.point(at[0], at[1]) - a).dot(&normal).abs()
     };
     for (i, weights) in [(0, [0.5, 0.5, 0.0]), (1, [0.0, 0.5, 0.5]), (2, [0.5, 0.0, 0.5])] {
         let ends = [triangle[i], triangle[(i + 1) % 3]];
@@ -77,17 +86,17 @@ pub(super) fn off(
             () if is_side(ends[0], ends[1]) => made.side = Some(ends[0] as usize),
             () if is_side(ends[1], ends[0]) => made.side = Some(ends[1] as usize),
             () => {
-                let (at, off) = look(weights);
+                let off = look(weights);
                 if off > made.worst {
-                    (made.worst, made.place) = (off, Some((at, Some(ends))));
+                    (made.worst, made.place) = (off, Some(Place::Side(ends)));
                 }
             }
         }
     }
-    let (at, off) = look([1.0 / 3.0; 3]);
+    let off = look([1.0 / 3.0; 3]);
     if made.worst <= tolerance {
         // Beside a chord of the boundary this is as far off as that is, and would be nearer to it too.
-        made.place = made.side.is_none().then_some((at, None));
+        made.place = made.side.is_none().then_some(Place::Middle);
     }
     made.worst = made.worst.max(off);
     made

@@ -16,7 +16,7 @@ use geometry::{Domain, NurbsSurface, Point3, Vector3, parameter_lines, shared_wo
 use rayon::prelude::*;
 
 use self::corners::{chords_near, chords_of, part_corners, unite_corners};
-use self::deviation::{Off, grid_deviation, off};
+use self::deviation::{Off, Place, grid_deviation, off};
 use self::samples::{Lines, edge_samples};
 use self::triangles::{Delaunay, Plan, grid_triangles};
 use crate::imprint::Outline;
@@ -471,8 +471,10 @@ fn refined(
             deviation = deviation.max(off.worst);
             if off.worst > chord {
                 match off.place {
-                    Some((at, None)) => places.push(at),
-                    Some((at, Some([a, b]))) if divided.insert([a.min(b), a.max(b)]) => places.push(at),
+                    Some(Place::Middle) => places.push(plane.middle(&t.map(|i| corners[i as usize].0))),
+                    Some(Place::Side([a, b])) if divided.insert([a.min(b), a.max(b)]) => {
+                        places.push(plane.middle(&[a, b].map(|i| corners[i as usize].0)));
+                    }
                     Some(_) => {}
                     None => sides.extend(off.side),
                 }

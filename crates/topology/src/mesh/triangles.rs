@@ -30,6 +30,7 @@ pub(super) enum Plan<'a> {
 }
 
 impl Plan<'_> {
+    /// Where parameters are laid out.
     fn at(&self, uv: [f64; 2]) -> [f64; 2] {
         match self {
             Self::Scaled(scale) => [uv[0] * scale[0], uv[1] * scale[1]],
@@ -37,6 +38,18 @@ impl Plan<'_> {
                 let (lines, x) = (lines[k], uv[k]);
                 let i = lines.partition_point(|l| *l <= x).clamp(1, lines.len() - 1);
                 (i - 1) as f64 + (x - lines[i - 1]) / (lines[i] - lines[i - 1])
+            }),
+        }
+    }
+
+    /// The parameters that are laid out at a place.
+    fn parameters(&self, at: [f64; 2]) -> [f64; 2] {
+        match self {
+            Self::Scaled(scale) => [at[0] / scale[0], at[1] / scale[1]],
+            Self::Cells(lines) => [0, 1].map(|k| {
+                let lines = lines[k];
+                let i = (at[k].floor().max(0.0) as usize).min(lines.len() - 2);
+                lines[i] + (at[k] - i as f64) * (lines[i + 1] - lines[i])
             }),
         }
     }
@@ -148,6 +161,13 @@ impl<'a> Delaunay<'a> {
         let kept = kept_faces(&self.cdt);
         let inside = self.cdt.inner_faces().filter(|f| kept[f.fix().index()]);
         inside.map(|f| f.vertices().map(|v| v.data().index)).collect()
+    }
+
+    /// The parameters in the middle of a triangle or of a side of one, as they are laid out: what is in the middle by the parameters
+    /// may lie in another triangle.
+    pub(super) fn middle(&self, corners: &[[f64; 2]]) -> [f64; 2] {
+        let places: Vec<[f64; 2]> = corners.iter().map(|uv| self.plan.at(*uv)).collect();
+        self.plan.parameters([0, 1].map(|k| places.iter().map(|p| p[k]).sum::<f64>() / places.len() as f64))
     }
 
     /// Puts in one more corner, inside the boundary; not where there is one already.
