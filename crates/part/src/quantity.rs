@@ -150,6 +150,10 @@ pub(crate) mod amounts {
         *amount == zero()
     }
 
+    pub(crate) fn is_two_mm(amount: &Amount) -> bool {
+        *amount == two_mm()
+    }
+
     pub(crate) fn is_five_mm(amount: &Amount) -> bool {
         *amount == five_mm()
     }

@@ -191,6 +191,133 @@ fn thicknesses_that_meet_crosswise_are_refused() {
     assert!(off(x) < 1e-9 && off(y) < 1e-9 && z.abs() < 1e-9, "{x} {y} {z}");
 }
 
+/// A strip of two flat sides with a rounding between, drawn up and cut off by slanted planes, that gets a wall with a thickness of its
+/// own under the rounding.
+#[derive(Debug, Clone, Copy)]
+struct Strip {
+    sides: [f64; 2],
+    turn: f64,
+    radius: f64,
+    /// Where the planes stand, and how they lean along x and z.
+    ends: [[f64; 3]; 2],
+}
+
+impl Strip {
+    fn steps(&self) -> Vec<Value> {
+        let [a, b] = self.sides;
+        let points = [[0.0, 0.0], [a, 0.0], [a + b * self.turn.cos(), b * self.turn.sin()]];
+        let mut profile = drawing("p", "xz", 0.0, json!([{"id": "c", "kind": "polyline", "points": points}]));
+        profile["make"]["drawing"]["changes"] =
+            json!([{"change": "fillet", "curve": "c", "corner": 1, "radius": self.radius}]);
+        let drawn = json!({"profile": of("p"), "length": 40, "back": 40, "ends": "open"});
+        let mut steps = vec![profile, step("e", "extrude", drawn)];
+        for (k, [y, x, z]) in self.ends.into_iter().enumerate() {
+            // In front of either plane is the strip's middle.
+            let side = if k == 0 { 10.0 } else { -10.0 };
+            let points = [[0.0, y, 0.0], [side, y + side * x, 0.0], [0.0, y + 10.0 * z, 10.0]];
+            let (plane, from, to) = (format!("q{k}"), ["e", "t0"][k], ["t0", "strip"][k]);
+            steps.push(step(&plane, "plane", json!({"way": "three_points", "points": points})));
+            let piece = format!("{{{from}}}: in front of {{{plane}}}");
+            steps.push(step(
+                to,
+                "trim",
+                json!({"surfaces": [of(from)], "by": [of(&plane)], "chosen": "kept", "pieces": [piece]}),
+            ));
+        }
+        steps
+    }
+
+    fn thick(&self, make: Value) -> Rebuilt {
+        let own = json!([{"step": "strip", "item": "face {p} / c 2"}]);
+        let mut all = json!({"surface": of("strip"), "other_faces": own});
+        all.as_object_mut().unwrap().extend(make.as_object().unwrap().clone());
+        let mut steps = self.steps();
+        steps.push(step("wall", "thicken", all));
+        rebuild(&recipe(steps))
+    }
+
+    /// What a wall holds, by slices square to the profile: `inside` on the side to which the strip bends. A ramp is `width` mm wide.
+    fn holds(&self, flats: f64, round: f64, width: Option<f64>, inside: bool) -> f64 {
+        const SLICES: usize = 20_000;
+        let back = self.radius * (0.5 * self.turn).tan();
+        let [first, last] = self.sides.map(|l| l - back);
+        let arc = self.radius * self.turn;
+        let (cos, sin) = (self.turn.cos(), self.turn.sin());
+        let depth = |x: f64, z: f64| {
+            let end = |[y, a, b]: [f64; 3]| y + a * x + b * z;
+            (end(self.ends[0]) - end(self.ends[1])).abs()
+        };
+        // How thick it is so far from the rounding, or from a flat side.
+        let beside = |flat: f64| match width {
+            Some(w) if round > flats => flats + (round - flats) * (1.0 - flat / w).max(0.0),
+            _ => flats,
+        };
+        let under = |s: f64| {
+            let (a, outer) = (self.radius, if inside { -1.0 } else { 1.0 });
+            let section = |t: f64| t + outer * t * t / (2.0 * a);
+            match width {
+                Some(w) if flats > round => {
+                    // The ramp's chord, across from where it stands, at this angle.
+                    let at = s.min(arc - s) / a;
+                    let (q, r, whole) = (a + outer * flats, a + outer * round, w / a);
+                    let to = q * r * whole.sin() / (q * at.sin() + r * (whole - at).sin());
+                    let ramp = outer * (to - a);
+                    section(if at < whole { ramp.max(round) } else { round })
+                }
+                _ => section(round),
+            }
+        };
+        let sum = |length: f64, f: &dyn Fn(f64) -> f64| {
+            let step = length / SLICES as f64;
+            (0..SLICES).map(|k| f((k as f64 + 0.5) * step)).sum::<f64>() * step
+        };
+        let one = sum(first, &|s| depth(s, 0.0) * beside(first - s));
+        let two = sum(last, &|s| {
+            let along = self.sides[1] - last + s;
+            depth(self.sides[0] + along * cos, along * sin) * beside(s)
+        });
+        let middle = sum(arc, &|s| {
+            let angle = s / self.radius;
+            depth(first + self.radius * angle.sin(), self.radius * (1.0 - angle.cos())) * under(s)
+        });
+        one + two + middle
+    }
+}
+
+#[test]
+fn sheets_are_thicker_under_faces_of_their_own() {
+    let strip =
+        Strip { sides: [20.0, 16.0], turn: 1.0, radius: 8.0, ends: [[15.0, 0.0, 0.0], [-15.0, 0.0, 0.0]] };
+    for (flats, round) in [(1.0, 2.0), (2.0, 0.5)] {
+        for width in [None, Some(3.0)] {
+            let mut make = json!({"thickness": flats, "other_thickness": round});
+            if let Some(width) = width {
+                make["between"] = json!("ramp");
+                make["ramp"] = json!(width);
+            }
+            let both = [true, false].map(|inside| strip.holds(flats, round, width, inside));
+            make["side"] = json!("both");
+            let made = strip.thick(make);
+            near(volume(&made, 6), both[0] + both[1], 1e-6);
+            near(reached(&made, 6, "Wall, thinnest"), 2.0 * flats.min(round), 1e-3);
+            near(reached(&made, 6, "Total thickness"), 2.0 * flats.max(round), 1e-9);
+            assert!(made.built(6).unwrap().warnings.is_empty());
+        }
+    }
+    // One face has one thickness, and the faces are the surface's own.
+    let one = json!({"thickness": 1, "surface": {"step": "strip", "item": "face {p} / c 1"}});
+    let refused = failure(&strip.thick(one), 6);
+    assert!(refused.message.contains("one thickness"), "{}", refused.message);
+    let others = json!({"thickness": 1, "other_faces": [{"step": "t0", "item": "face {p} / c 2"}]});
+    let refused = failure(&strip.thick(others), 6);
+    assert_eq!(refused.input.as_deref(), Some("other_faces"));
+    // A ramp has as much room as it says.
+    let make = json!({"thickness": 2, "other_thickness": 1, "between": "ramp", "ramp": 9});
+    let refused = failure(&strip.thick(make), 6);
+    assert_eq!(refused.input.as_deref(), Some("ramp"));
+    assert!(refused.message.contains("would fit"), "{}", refused.message);
+}
+
 proptest! {
     #![proptest_config(ProptestConfig { cases: 24, ..ProptestConfig::default() })]
 
@@ -213,5 +340,34 @@ proptest! {
         };
         let expected = block.around(block.area(thickness) - taken, thickness);
         near(volume(&block.hollow(faces, make), 2), expected, 1e-6);
+    }
+
+    /// Ramps end at borders that are not square to their edges.
+    #[test]
+    fn sheets_cut_off_askew_have_their_own_walls(
+        sides in [14.0..22.0f64, 14.0..22.0f64], turn in 0.4..1.4f64, radius in 6.0..10.0f64,
+        lean in [-0.5..0.5f64, -0.5..0.5f64, -0.5..0.5f64, -0.5..0.5f64],
+        flats in 0.2..2.5f64, round in 0.2..2.5f64, width in 0.3..2.0f64, ramp in any::<bool>(), side in 0..3usize,
+    ) {
+        prop_assume!((flats - round).abs() > 0.05);
+        let ends = [[20.0, lean[0], lean[1]], [-20.0, lean[2], lean[3]]];
+        let strip = Strip { sides, turn, radius, ends };
+        let width = ramp.then_some(width);
+        let way = ["inward", "outward", "both"][side];
+        let mut make = json!({"thickness": flats, "other_thickness": round, "side": way});
+        if let Some(width) = width {
+            make["between"] = json!("ramp");
+            make["ramp"] = json!(width);
+        }
+        let made = strip.thick(make);
+        let both = [true, false].map(|inside| strip.holds(flats, round, width, inside));
+        let expected = [both[0], both[1], both[0] + both[1]];
+        let found = volume(&made, 6);
+        let off = match side {
+            2 => (found / expected[2] - 1.0).abs(),
+            _ => expected[..2].iter().map(|e| (found / e - 1.0).abs()).fold(f64::MAX, f64::min),
+        };
+        prop_assert!(off < 1e-5, "{found} {expected:?}");
+        prop_assert!(made.built(6).unwrap().warnings.is_empty());
     }
 }

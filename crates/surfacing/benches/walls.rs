@@ -10,7 +10,7 @@ use criterion::{Criterion, criterion_group, criterion_main};
 use geometry::{NurbsCurve, Point3, Vector3};
 use shapes::{block, tolerance};
 use surfacing::{
-    EdgeShape, Loft, Round, Rounding, Section, Slant, loft, offset_shell, round_edges, thick_shell,
+    Change, EdgeShape, Loft, Round, Rounding, Section, Slant, loft, offset_shell, round_edges, thick_shell,
 };
 use topology::{Body, Shell, seams};
 
@@ -35,8 +35,9 @@ fn five_faces() -> Shell {
 
 fn walls(c: &mut Criterion) {
     let shell = five_faces();
+    let reach = vec![[0.0, 2.0]; shell.faces().len()];
     c.bench_function("thicken a five-face lofted shell", |b| {
-        b.iter(|| thick_shell(&shell, 0.0, 2.0, &tolerance()).unwrap().max_deviation);
+        b.iter(|| thick_shell(&shell, &reach, Change::Step, &tolerance()).unwrap().max_deviation);
     });
     let cube = block([0.0; 3], [20.0; 3]);
     c.bench_function("offset a block", |b| {

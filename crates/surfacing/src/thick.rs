@@ -17,6 +17,8 @@ use crate::{Change, OffsetShell, Offsets, Revolved, SurfacingError, Wall, thicke
 const NEARER: f64 = 4.0;
 /// How many times as long as its wall is thick an end may be.
 const LONGEST_END: f64 = 1.5;
+/// How many times the join tolerance what stands for an edge may end before or after it where it ends with it.
+const SAME_END: f64 = 2.0;
 /// How many times the wall faces may grow over what has no room beside an opening.
 const FARTHER: f64 = 4.0;
 
@@ -51,22 +53,41 @@ impl Walled {
     }
 }
 
-/// A shell with a wall that reaches `outward` mm to its outer and `inward` mm to its inner side; along free edges the wall ends
-/// square to the shell.
+/// A shell with a wall that reaches `reach[face]` mm to the outer and to the inner side of every face; along free edges the wall ends
+/// square to the shell. `change` is how the thickness does between faces that meet smoothly.
 ///
 /// # Errors
 /// `NoThickness`, those of [`offset_shell`]; `TooThick` where the wall does not close, or runs into itself, and a thinner one
-/// does not.
+/// does not; `RampTooWide` where there is room for steps only.
 pub fn thick_shell(
     shell: &Shell,
-    outward: f64,
-    inward: f64,
+    reach: &[[f64; 2]],
+    change: Change,
     tolerance: &Tolerance,
 ) -> Result<Walled, SurfacingError> {
     let offsets = Offsets::new(shell, tolerance)?;
-    thinned(outward + inward, &|share| {
-        let (outward, inward) = (share * outward, share * inward);
-        walled_shell(shell, &offsets, outward, inward, tolerance)
+    let thickest = reach.iter().map(|[outward, inward]| outward + inward).fold(0.0, f64::max);
+    changing(thickest, change, &|share, change| {
+        let reach: Vec<[f64; 2]> = reach.iter().map(|sides| sides.map(|d| share * d)).collect();
+        walled_shell(shell, &offsets.clone().with_change(change), &reach, tolerance)
+    })
+}
+
+/// A wall made by a share of its thickness, whose thickness changes by steps or ramps, or why it does not fit.
+fn changing(
+    thickest: f64,
+    change: Change,
+    make: &dyn Fn(f64, Change) -> Result<Walled, SurfacingError>,
+) -> Result<Walled, SurfacingError> {
+    let stepped = || thinned(thickest, &|share| make(share, Change::Step));
+    let Change::Ramp(width) = change else { return stepped() };
+    let ramped = |share: f64| make(1.0, Change::Ramp(share * width));
+    ramped(1.0).or_else(|error| {
+        // Where there is no room for steps either, it is the walls that are too thick.
+        stepped()?;
+        let fits = largest_share(HALVINGS, &|share| ramped(share).is_ok()).map(|share| share * width);
+        let at = error.place().unwrap_or_default();
+        Err(SurfacingError::RampTooWide { asked: width, fits, at })
     })
 }
 
@@ -104,16 +125,23 @@ pub fn offset_body(shell: &Shell, distance: f64, tolerance: &Tolerance) -> Resul
 fn walled_shell(
     shell: &Shell,
     offsets: &Offsets<'_>,
-    outward: f64,
-    inward: f64,
+    reach: &[[f64; 2]],
     tolerance: &Tolerance,
 ) -> Result<Walled, SurfacingError> {
-    let usable = |d: f64| d.is_finite() && d >= 0.0;
-    if !(usable(outward) && usable(inward)) || outward + inward <= tolerance.resolution {
+    let usable = |d: &f64| d.is_finite() && *d >= 0.0;
+    let is_none = |[outward, inward]: &[f64; 2]| outward + inward <= tolerance.resolution;
+    if !reach.iter().flatten().all(usable) || reach.iter().any(is_none) {
         return Err(SurfacingError::NoThickness);
     }
-    walled_by_skins(shell, offsets, outward, inward, tolerance)
-        .or_else(|error| walled_past_ends(shell, offsets, outward, inward, tolerance).ok_or(error))
+    walled_by_skins(shell, offsets, reach, tolerance).or_else(|error| {
+        let [outward, inward] = even(reach).ok_or(error.clone())?;
+        walled_past_ends(shell, offsets, outward, inward, tolerance).ok_or(error)
+    })
+}
+
+/// How far a wall reaches that does so alike everywhere.
+fn even(reach: &[[f64; 2]]) -> Option<[f64; 2]> {
+    reach.first().filter(|first| reach.iter().all(|sides| sides == *first)).copied()
 }
 
 /// The same where a skin has no room beside a border, so that the wall's end meets what comes next; `None` where that makes none, or
@@ -125,7 +153,7 @@ fn walled_past_ends(
     inward: f64,
     tolerance: &Tolerance,
 ) -> Option<Walled> {
-    let made = walled_askew(offsets, outward, inward, tolerance)?;
+    let made = walled_askew(offsets, &vec![[outward, inward]; shell.faces().len()], tolerance)?;
     let border = borders(shell);
     let ends = skin_called(&made.body.whole(), "wall ");
     let farthest = ends.faces().iter().flat_map(places).map(|p| away_from(&border, &p)).fold(0.0, f64::max);
@@ -136,27 +164,31 @@ fn walled_past_ends(
 fn walled_by_skins(
     shell: &Shell,
     offsets: &Offsets<'_>,
-    outward: f64,
-    inward: f64,
+    reach: &[[f64; 2]],
     tolerance: &Tolerance,
 ) -> Result<Walled, SurfacingError> {
-    let side = |distance: f64| offsets.at(&vec![distance; shell.faces().len()]);
-    let (outer, inner) = (side(outward)?, side(-inward)?);
+    let distances = |k: usize, sign: f64| reach.iter().map(|sides| sign * sides[k]).collect::<Vec<f64>>();
+    let (outer, inner) = (offsets.at(&distances(0, 1.0))?, offsets.at(&distances(1, -1.0))?);
     let is_askew = [&outer, &inner].iter().any(|made| !made.overhangs.is_empty());
-    if is_askew && let Some(made) = walled_askew(offsets, outward, inward, tolerance) {
+    let has_steps = [0, 1].iter().any(|k| offsets.has_steps(&distances(*k, 1.0)));
+    if is_askew
+        && !has_steps
+        && let Some(made) = walled_askew(offsets, reach, tolerance)
+    {
         return Ok(made);
     }
     let max_deviation = outer.max_deviation.max(inner.max_deviation);
+    let most = [0, 1].map(|k| reach.iter().map(|sides| sides[k]).fold(0.0, f64::max));
     let whole = |made: &OffsetShell, other: f64| made.eased.map(|(away, at)| (away + other, at));
-    let eased = [whole(&outer, inward), whole(&inner, outward)].into_iter().flatten();
+    let eased = [whole(&outer, most[1]), whole(&inner, most[0])].into_iter().flatten();
     let eased = eased.max_by(|a, b| a.0.total_cmp(&b.0));
     let named =
         |made: &OffsetShell, name: &str| made.shell.clone().with_roles(&|role| format!("{name} {role}"));
     let mut parts = vec![named(&outer, "outer"), named(&inner, "inner").flipped()];
     if is_askew {
         // What hangs over lies on another side of each skin.
-        let middle = side(0.0)?;
-        for (outer, inner, distance) in [(&outer, &middle, outward), (&middle, &inner, inward)] {
+        let middle = offsets.at(&vec![0.0; reach.len()])?;
+        for (outer, inner, distance) in [(&outer, &middle, most[0]), (&middle, &inner, most[1])] {
             if distance > 0.0 {
                 parts.extend(walls(shell, outer, inner, parts.len() - 1, tolerance)?);
             }
@@ -180,12 +212,14 @@ fn walled_by_skins(
 
 /// The same with walls that are cut against each other, where creases end at borders that are not square to them; `None` where that
 /// makes none, or one that is too thin beside a crease.
-fn walled_askew(offsets: &Offsets<'_>, outward: f64, inward: f64, tolerance: &Tolerance) -> Option<Walled> {
-    let made = offsets.with_walls(outward, inward).ok()?;
+fn walled_askew(offsets: &Offsets<'_>, reach: &[[f64; 2]], tolerance: &Tolerance) -> Option<Walled> {
+    let made = offsets.with_walls(reach).ok()?;
+    let whole = || reach.iter().map(|[outward, inward]| outward + inward);
+    let [least, most] = [whole().fold(f64::MAX, f64::min), whole().fold(0.0, f64::max)];
     let inner = skin_called(&made.shell, "inner ").flipped();
     let outer = skin_called(&made.shell, "outer ");
-    let wall = wall_between(&inner, &outer, outward + inward)?;
-    if wall.thinnest.0 < outward + inward - made.max_deviation - NEARER * tolerance.fit {
+    let wall = wall_between(&inner, &outer, most)?;
+    if wall.thinnest.0 < least - made.max_deviation - NEARER * tolerance.fit {
         return None;
     }
     let body = apart(Body::from_shell(made.shell)).ok().filter(|body| matches!(body, Body::Solid(_)))?;
@@ -235,6 +269,7 @@ fn walls(
         Ok::<_, SurfacingError>(())
     };
     let hanging = [&outer.overhangs, &inner.overhangs];
+    let rungs = [&outer.rungs, &inner.rungs];
     let sides = [by_edge(outer), by_edge(inner)];
     for edge in free_edges(shell) {
         let apart = || SurfacingError::OffsetOpen { at: middle_of(shell, edge) };
@@ -243,6 +278,11 @@ fn walls(
             sides[k].get(&edge).cloned().or_else(shrunk)
         };
         let (a, b) = of(0).zip(of(1)).filter(|(a, b)| a.len() == b.len()).ok_or_else(apart)?;
+        if let ([a], [b], Some(own)) = (&a[..], &b[..], &shell.edge(edge).curve) {
+            let pairs = beside_ramps([a, b], rungs, own.domain(), tolerance).ok_or_else(apart)?;
+            pairs.iter().try_for_each(|[a, b]| put(a, b))?;
+            continue;
+        }
         for (a, b) in a.iter().zip(&b) {
             put(a, b)?;
         }
@@ -251,6 +291,65 @@ fn walls(
         put(curve, &NurbsCurve::line(*at, *at))?;
     }
     Ok(out)
+}
+
+/// The pairs of curves between which a wall stands along one free edge: both sides', and beside them the slanted ends of ramps with
+/// what lies across from them. Curves have the edge's parameters, of which `own` is all. `None` where there is nothing across.
+fn beside_ramps(
+    sides: [&NurbsCurve; 2],
+    rungs: [&Vec<NurbsCurve>; 2],
+    own: Domain,
+    tolerance: &Tolerance,
+) -> Option<Vec<[NurbsCurve; 2]>> {
+    let mut sides = sides.map(NurbsCurve::clone);
+    let mut out = Vec::new();
+    for at_end in [false, true] {
+        let ramps = [0, 1].map(|k| ramp_beside(&sides[k], at_end, rungs[k], own, tolerance));
+        let [a, b] = ramps;
+        let ends = [0, 1].map(|k| end_of(sides[k].domain(), at_end));
+        out.push(match (a, b) {
+            (None, None) => continue,
+            (Some(a), Some(b)) => [a, b],
+            (Some(ramp), None) => [ramp, cut_off(&mut sides[1], at_end, ends[0])?],
+            (None, Some(ramp)) => [cut_off(&mut sides[0], at_end, ends[1])?, ramp],
+        });
+    }
+    out.push(sides);
+    Some(out)
+}
+
+fn end_of(domain: Domain, at_end: bool) -> f64 {
+    if at_end { domain.end } else { domain.start }
+}
+
+/// The end of the ramp whose foot is where a free edge of an offset ends, before the edge for which that stands does; in its direction.
+fn ramp_beside(
+    curve: &NurbsCurve,
+    at_end: bool,
+    rungs: &[NurbsCurve],
+    own: Domain,
+    tolerance: &Tolerance,
+) -> Option<NurbsCurve> {
+    let t = end_of(curve.domain(), at_end);
+    if (t - end_of(own, at_end)).abs() * curve.velocity(t).norm() <= SAME_END * tolerance.join {
+        return None;
+    }
+    let foot = curve.point(t);
+    let near = |p: Point3| (p - foot).norm() <= tolerance.join;
+    let rung = rungs.iter().find(|r| near(r.start()) || near(r.end()))?;
+    Some(if near(rung.start()) == at_end { rung.clone() } else { rung.reversed() })
+}
+
+/// Cuts off what lies beyond a parameter at an end of a curve, and gives it.
+fn cut_off(curve: &mut NurbsCurve, at_end: bool, t: f64) -> Option<NurbsCurve> {
+    let d = curve.domain();
+    if t <= d.start || t >= d.end {
+        return None;
+    }
+    let [low, high] = [curve.part(d.start, t), curve.part(t, d.end)];
+    let (off, kept) = if at_end { (high, low) } else { (low, high) };
+    *curve = kept;
+    Some(off)
 }
 
 /// The place to which a free edge that has no room on a side has shrunk, where its neighbours meet, as a curve of no length.
@@ -286,26 +385,11 @@ pub fn hollow(
     change: Change,
     tolerance: &Tolerance,
 ) -> Result<Walled, SurfacingError> {
-    let Change::Ramp(width) = change else { return hollow_stepped(solid, walls, tolerance) };
-    let ramped = |share: f64| {
-        let offsets = Offsets::new(solid.outer(), tolerance)?.with_change(Change::Ramp(share * width));
-        hollowed(solid, &offsets, walls, tolerance)
-    };
-    ramped(1.0).or_else(|error| {
-        // Where there is no room for steps either, it is the walls that are too thick.
-        hollow_stepped(solid, walls, tolerance)?;
-        let fits = largest_share(HALVINGS, &|share| ramped(share).is_ok()).map(|share| share * width);
-        let at = error.place().unwrap_or_default();
-        Err(SurfacingError::RampTooWide { asked: width, fits, at })
-    })
-}
-
-fn hollow_stepped(solid: &Solid, walls: &[f64], tolerance: &Tolerance) -> Result<Walled, SurfacingError> {
     let thickest = walls.iter().copied().fold(0.0, f64::max);
     let offsets = Offsets::new(solid.outer(), tolerance)?;
-    thinned(thickest, &|share| {
+    changing(thickest, change, &|share, change| {
         let walls: Vec<f64> = walls.iter().map(|w| share * w).collect();
-        hollowed(solid, &offsets, &walls, tolerance)
+        hollowed(solid, &offsets.clone().with_change(change), &walls, tolerance)
     })
 }
 
@@ -339,7 +423,8 @@ fn hollowed(
         let inner = offsets.without(&beside, &inward, FARTHER * wall)?;
         lined(solid, inner, walls, tolerance)
     };
-    walled_shell(&sheet, &around, 0.0, wall, tolerance)
+    let reach = vec![[0.0, wall]; sheet.faces().len()];
+    walled_shell(&sheet, &around, &reach, tolerance)
         .map(with_own_outer)
         .or_else(|error| next_ones().map_err(|_| error))
 }

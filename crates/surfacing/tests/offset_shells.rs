@@ -33,6 +33,10 @@ fn walled(made: Result<surfacing::Walled, SurfacingError>) -> f64 {
     solid.measure().volume
 }
 
+fn thick(shell: &Shell, outward: f64, inward: f64) -> Result<surfacing::Walled, SurfacingError> {
+    thick_shell(shell, &vec![[outward, inward]; shell.faces().len()], Change::Step, &tolerance())
+}
+
 /// The shell without those of its faces that are at a height.
 fn without(shell: &Shell, height: f64) -> Shell {
     let at = |f: &topology::Face| f.surface.control_points().iter().all(|p| (p.z - height).abs() < 1e-9);
@@ -103,7 +107,7 @@ fn smooth_shells_have_parallel_areas() {
 
 #[test]
 fn walls_hold_what_the_formulas_say() {
-    let wall = |shell: &Shell, out: f64, inw: f64| walled(thick_shell(shell, out, inw, &tolerance()));
+    let wall = |shell: &Shell, out: f64, inw: f64| walled(thick(shell, out, inw));
     // OF-04: a sphere of radius 5, 0.4 thick; OF-05: a torus and a tube, to both sides.
     near(wall(&sphere(5.0), 0.2, 0.2), 125.730_726_786_868_3, 1e-9);
     near(wall(&sphere(5.0), 0.4, 0.0), 135.984_885_208_185_4, 1e-9);
@@ -208,7 +212,7 @@ proptest! {
         // The outer side of a sheet is that of its normal.
         let expected = side(out) - side(-inw);
         // The fitted faces may stand off by the tolerance, a part of which is the same all over.
-        let found = walled(thick_shell(&sheet(surface), out, inw, &tolerance()));
+        let found = walled(thick(&sheet(surface), out, inw));
         prop_assert!((found - expected).abs() <= 0.1 * tolerance().fit * area, "{found} is not {expected}");
     }
 }
@@ -224,7 +228,7 @@ fn a_wall_that_comes_upon_itself_is_refused_where_it_does() {
     let points: Vec<Point3> = (0..=48).map(at).collect();
     let curve = through_points(&points, 1e-6).unwrap();
     let surface = NurbsSurface::ruled(&curve, &curve.mapped(|p| p + Vector3::z() * 10.0)).unwrap();
-    let both = |t: f64| thick_shell(&sheet(surface.clone()), t, t, &tolerance());
+    let both = |t: f64| thick(&sheet(surface.clone()), t, t);
     near(walled(both(0.2)), 2.0 * 0.2 * curve.length() * 10.0, 2e-4);
     let Err(SurfacingError::TooThick { at, fits, .. }) = both(1.0) else { panic!("it runs into itself") };
     // It comes upon itself where both sides together are as thick as the gap, about 1.4 mm.

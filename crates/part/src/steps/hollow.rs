@@ -3,9 +3,10 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use surfacing::{Change, SurfacingError};
+use surfacing::SurfacingError;
 use topology::Body;
 
+use super::own_thickness::{self, Transition};
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
 use crate::quantity::amounts::{five_mm, is_five_mm, two_mm};
 use crate::recipe::is_default;
@@ -13,17 +14,6 @@ use crate::{Amount, Built, Notice, Quantity, Reached, Reference, Shape};
 
 /// How many times the fit tolerance a wall may be thinner than asked for without a word.
 pub(super) const THINNER: f64 = 10.0;
-
-/// How the thickness changes between faces that meet smoothly.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum Transition {
-    /// At once, where they meet.
-    #[default]
-    Step,
-    /// Evenly, over a width of the thinner side.
-    Ramp,
-}
 
 /// A solid hollowed out.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -72,51 +62,18 @@ impl Construction for Hollow {
                 .many(0, 100)
                 .faces()
                 .uncovers(),
-                SlotDescription::one(
-                    "other_faces",
-                    "Other thickness",
-                    &["solid"],
-                    "Faces with a thickness of their own.",
-                )
-                .many(0, 100)
-                .faces()
-                .uncovers(),
+                own_thickness::slot(&["solid"]),
             ],
-            values: vec![
-                ValueDescription::amount(
-                    "thickness",
-                    "Thickness",
-                    Quantity::Length,
-                    [0.001, 1000.0],
-                    json!("2 mm"),
-                    "How thick the wall is under every other face.",
-                ),
-                ValueDescription::amount(
-                    "other_thickness",
-                    "Under those",
-                    Quantity::Length,
-                    [0.001, 1000.0],
-                    json!("2 mm"),
-                    "How thick the wall is under the faces with a thickness of their own.",
-                )
-                .only_if("other_faces", "filled"),
-                ValueDescription::choice(
-                    "between",
-                    "Between them",
-                    &[("step", "A step"), ("ramp", "A ramp")],
-                    "How the thickness changes where faces go on smoothly: at once, or evenly over a width of the thinner side.",
-                )
-                .only_if("other_faces", "filled"),
-                ValueDescription::amount(
-                    "ramp",
-                    "Ramp",
-                    Quantity::Length,
-                    [0.001, 1000.0],
-                    json!("5 mm"),
-                    "How wide the ramp is, along the thinner side and square to where the faces meet.",
-                )
-                .only_if("between", "ramp"),
-            ],
+            values: std::iter::once(ValueDescription::amount(
+                "thickness",
+                "Thickness",
+                Quantity::Length,
+                [0.001, 1000.0],
+                json!("2 mm"),
+                "How thick the wall is under every other face.",
+            ))
+            .chain(own_thickness::values())
+            .collect(),
         }
     }
 
@@ -151,10 +108,7 @@ impl Construction for Hollow {
             _ => thickness,
         };
         let walls: Vec<f64> = (0..solid.outer().faces().len()).map(wall).collect();
-        let change = match self.between {
-            Transition::Step => Change::Step,
-            Transition::Ramp => Change::Ramp(context.value(&self.ramp, Quantity::Length, "ramp")?),
-        };
+        let change = self.between.over(context, &self.ramp)?;
         // What is turned and closed all round has its wall by its profile too.
         let turned = match (&context.input(&self.solid, "solid")?.shape, &self.solid.item) {
             (Shape::Turned(source), None) if open.is_empty() && others.is_empty() => Some(source),

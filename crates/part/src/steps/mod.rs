@@ -33,6 +33,7 @@ pub mod loft;
 pub mod meeting_curve;
 pub mod network;
 pub mod offset;
+pub mod own_thickness;
 pub mod pairing;
 pub mod patch;
 pub mod pattern;

@@ -1,5 +1,7 @@
 //! Thicken: a surface given a wall.
 
+use std::collections::BTreeSet;
+
 use geometry::GeometryError;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -7,7 +9,11 @@ use serde_json::json;
 use surfacing::{SurfacingError, Wall, thick_shell, wall_between};
 
 use super::hollow::THINNER;
+use super::own_thickness::{self, Transition};
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
+use crate::inputs::Marked;
+use crate::quantity::amounts::{five_mm, is_five_mm, is_two_mm, two_mm};
+use crate::recipe::is_default;
 use crate::{Amount, Built, Notice, Quantity, Reached, Reference, Shape};
 
 /// To which side the wall grows.
@@ -34,6 +40,18 @@ pub struct Thicken {
     pub side: Side,
     /// Thickness on each side that the wall grows to.
     pub thickness: Amount,
+    /// Faces with a thickness of their own.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub other_faces: Vec<Reference>,
+    /// Thickness under those, on each side too.
+    #[serde(default = "two_mm", skip_serializing_if = "is_two_mm")]
+    pub other_thickness: Amount,
+    /// How the thickness changes to that of a face that goes on smoothly.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub between: Transition,
+    /// Width of the ramp, along the thinner side.
+    #[serde(default = "five_mm", skip_serializing_if = "is_five_mm")]
+    pub ramp: Amount,
 }
 
 impl Construction for Thicken {
@@ -54,8 +72,9 @@ impl Construction for Thicken {
                     "The surface or shell that gets the wall, or one face.",
                 )
                 .faces(),
+                own_thickness::slot(&["surface", "solid"]),
             ],
-            values: vec![
+            values: [
                 ValueDescription::choice(
                     "side",
                     "Side",
@@ -70,16 +89,20 @@ impl Construction for Thicken {
                     json!("2 mm"),
                     "How far the wall reaches from the surface on each side that it grows to.",
                 ),
-            ],
+            ]
+            .into_iter()
+            .chain(own_thickness::values())
+            .collect(),
         }
     }
 
     fn inputs(&self) -> Vec<(&'static str, &Reference)> {
-        vec![("surface", &self.surface)]
+        let others = self.other_faces.iter().map(|r| ("other_faces", r));
+        std::iter::once(("surface", &self.surface)).chain(others).collect()
     }
 
     fn amounts(&mut self) -> Vec<&mut Amount> {
-        vec![&mut self.thickness]
+        vec![&mut self.thickness, &mut self.other_thickness, &mut self.ramp]
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
@@ -91,6 +114,7 @@ impl Construction for Thicken {
         };
         let refused = |e: SurfacingError| {
             let input = match e {
+                SurfacingError::RampTooWide { .. } => "ramp",
                 SurfacingError::NoThickness
                 | SurfacingError::TooThick { .. }
                 | SurfacingError::OffsetOpen { .. }
@@ -107,14 +131,21 @@ impl Construction for Thicken {
             Notice { message, input: Some(input.into()), at: e.place(), cure: None }
         };
         let asked = outward + inward;
+        let own = self.own_faces(context)?;
+        let other = match own.iter().any(|faces| !faces.is_empty()) {
+            true => Some(context.value(&self.other_thickness, Quantity::Length, "other_thickness")?),
+            false => None,
+        };
+        let change = self.between.over(context, &self.ramp)?;
         let (mut bodies, mut deviation, mut walls) = (Vec::new(), 0.0_f64, Vec::new());
         // The wall of a turned surface is turned itself, unless bends of its profile have to close up.
         let turned = match (&context.input(&self.surface, "surface")?.shape, &self.surface.item) {
-            (Shape::Turned(source), None) => {
+            (Shape::Turned(source), None) if other.is_none() => {
                 Some(surfacing::thicken(source, outward, inward, &context.tolerance))
             }
             _ => None,
         };
+        let [mut least, mut most] = [asked; 2];
         if let Some(Ok(made)) = turned {
             deviation = made.max_deviation;
             let [inner, outer] = made.skins();
@@ -125,22 +156,61 @@ impl Construction for Thicken {
             if let Some(error) = known.take_if(|e| !matches!(e, SurfacingError::TooThick { .. })) {
                 return Err(refused(error));
             }
-            for member in context.members(&self.surface, "surface")? {
+            if let Some(other) = other {
+                let all = if thickness > 0.0 { other * asked / thickness } else { other };
+                [least, most] = [f64::min(least, all), f64::max(most, all)];
+            }
+            for (member, own) in context.members(&self.surface, "surface")?.iter().zip(&own) {
+                let reach = |f: usize| match other.filter(|_| own.contains(&f)) {
+                    Some(other) => [outward, inward].map(|d| if d > 0.0 { other } else { 0.0 }),
+                    None => [outward, inward],
+                };
+                let reach: Vec<[f64; 2]> = (0..member.shell.faces().len()).map(reach).collect();
                 // What the profile says is nearer to what is drawn.
-                let made = thick_shell(&member.shell, outward, inward, &context.tolerance)
+                let made = thick_shell(&member.shell, &reach, change, &context.tolerance)
                     .map_err(|e| refused(known.take().unwrap_or(e)))?;
                 deviation = deviation.max(made.max_deviation);
-                walls.extend(made.wall(asked));
+                walls.extend(made.wall(most));
                 bodies.push(made.body);
             }
         }
         let wall = walls.into_iter().reduce(Wall::with);
-        let reached = vec![
-            Reached::length("Thickness per side", thickness),
-            Reached::length("Total thickness", asked),
-            Reached::length("Deviation from the true offset", deviation),
+        let reached = [
+            Some(Reached::length("Thickness per side", thickness)),
+            other.map(|other| Reached::length("Per side under the others", other)),
+            Some(Reached::length("Total thickness", most)),
+            Some(Reached::length("Deviation from the true offset", deviation)),
         ];
-        let built = Built::plain(Shape::Bodies(bodies)).with_reached(reached);
-        Ok(built.with_wall(wall, asked, THINNER * context.tolerance.fit))
+        let built = Built::plain(Shape::Bodies(bodies)).with_reached(reached.into_iter().flatten());
+        Ok(built.with_wall(wall, least, THINNER * context.tolerance.fit))
+    }
+}
+
+impl Thicken {
+    /// The numbers of the faces with a thickness of their own, member by member.
+    fn own_faces(&self, context: &Context<'_>) -> Result<Vec<BTreeSet<usize>>, Notice> {
+        let slot = "other_faces";
+        let Some(first) = self.other_faces.first() else {
+            return Ok(vec![BTreeSet::new(); context.members(&self.surface, "surface")?.len()]);
+        };
+        if self.surface.item.is_some() {
+            let message =
+                "one face has one thickness; give the whole surface a wall, or take these faces out";
+            return Err(Notice::about(slot, message));
+        }
+        if first.step != self.surface.step {
+            return Err(Notice::about(slot, "these are no faces of the surface; pick some of its own"));
+        }
+        let marked = context.bodies_with_faces(&self.other_faces, slot)?;
+        let numbers = |Marked { body, faces }: Marked<'_>| {
+            let mut before = 0;
+            let mut all = BTreeSet::new();
+            for (shell, faces) in body.shells().into_iter().zip(faces) {
+                all.extend(faces.into_iter().map(|f| before + f));
+                before += shell.faces().len();
+            }
+            all
+        };
+        Ok(marked.into_iter().map(numbers).collect())
     }
 }

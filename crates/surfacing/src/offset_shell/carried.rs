@@ -72,6 +72,7 @@ pub(super) fn carried(
         shell: Shell::try_new(vertices, edges, faces)?,
         of,
         free,
+        rungs: Vec::new(),
         overhangs: Vec::new(),
         max_deviation: 0.0,
         eased: None,

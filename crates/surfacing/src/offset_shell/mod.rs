@@ -48,6 +48,8 @@ pub struct OffsetShell {
     pub of: Vec<usize>,
     /// For every free edge of the other shell those that stand for it, in its direction.
     pub free: Vec<(EdgeId, NurbsCurve)>,
+    /// Free edges at the ends of steps and ramps, which stand for none of the other shell.
+    pub rungs: Vec<NurbsCurve>,
     /// Where a crease of the other shell ends at a border that is not square to it: where it ends, and the piece of its offset that
     /// only the face with the longer border has.
     pub overhangs: Vec<(Point3, NurbsCurve)>,
@@ -111,6 +113,7 @@ pub(crate) struct Opening<'a> {
 }
 
 /// A shell that is to be offset, once or by several distances, with how its faces meet.
+#[derive(Clone)]
 pub struct Offsets<'a> {
     shell: &'a Shell,
     users: Vec<Vec<(usize, usize, usize)>>,
@@ -251,7 +254,11 @@ impl<'a> Offsets<'a> {
         let around = Offsets { steps: stepped.kinds, ..Offsets::new(&stepped.shell, self.tolerance)? };
         let mut with_steps = distances.to_vec();
         with_steps.resize(stepped.shell.faces().len(), 0.0);
-        around.offset(&with_steps, &hold).and_then(hold)
+        let mut made = around.offset(&with_steps, &hold).and_then(hold)?;
+        // What is free and no edge of the shell is the end of a step.
+        let ends: Vec<_> = made.free.extract_if(.., |(e, _)| e.index() >= self.shell.edges().len()).collect();
+        made.rungs.extend(ends.into_iter().map(|(_, curve)| curve));
+        Ok(made)
     }
 
     fn grown_over(&self, gone: &BTreeSet<usize>, distances: &[f64]) -> Result<OffsetShell, SurfacingError> {
@@ -263,7 +270,12 @@ impl<'a> Offsets<'a> {
         let made = Offsets::new(&grown.shell, self.tolerance)?.with_change(self.change).at(&left)?;
         let steps_from = distances.len() - left.len();
         let of = made.of.iter().map(|f| grown.of.get(*f).copied().unwrap_or(f + steps_from)).collect();
-        Ok(OffsetShell { of, ..made })
+        let was = |edge: EdgeId| {
+            let curve = grown.shell.edge(edge).curve.as_ref();
+            grown.free.iter().find(|(_, own)| Some(own) == curve).map(|(was, _)| *was)
+        };
+        let free = made.free.into_iter().filter_map(|(e, curve)| Some((was(e)?, curve))).collect();
+        Ok(OffsetShell { of, free, ..made })
     }
 
     /// The same for a shell that has its steps; `hold` tells what the offset has to keep to.
@@ -278,6 +290,7 @@ impl<'a> Offsets<'a> {
                 shell: shell.clone(),
                 of,
                 free: free.collect(),
+                rungs: Vec::new(),
                 overhangs: Vec::new(),
                 max_deviation: 0.0,
                 eased: None,

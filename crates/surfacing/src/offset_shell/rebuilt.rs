@@ -807,6 +807,6 @@ impl<'a> Assembly<'a> {
             return Err(open(source.vertices().first().map_or_else(Point3::origin, |v| v.point)));
         }
         let (free, overhangs) = (self.free, self.overhangs);
-        Ok(OffsetShell { shell, of, free, overhangs, max_deviation: 0.0, eased: None })
+        Ok(OffsetShell { shell, of, free, rungs: Vec::new(), overhangs, max_deviation: 0.0, eased: None })
     }
 }

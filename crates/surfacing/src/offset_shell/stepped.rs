@@ -5,7 +5,8 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use geometry::{
-    Domain, EndDerivatives, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, fit_function, interpolate,
+    Domain, EndDerivatives, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, bisect, closest_on_curve,
+    fit_function, interpolate,
 };
 use topology::{
     Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, face_extent, straight_pcurve,
@@ -30,12 +31,19 @@ const LEVEL: f64 = 0.35;
 const ALIKE: f64 = 0.5;
 /// How much longer than its edge a step is made, in distances and widths of its ramp: it is cut off where others end it.
 const LONGER: f64 = 2.5;
+/// How many times as far as its edge the face beside a step is made longer.
+const ASKEW: f64 = 2.0;
 /// Places along an edge between which a ramp's foot is interpolated.
 const FEET: usize = 24;
 /// Places of a face in either direction at which is looked whether it folds.
 const LOOKED_AT: usize = 5;
 /// Shares of an edge at which is looked whether a ramp beside it has room.
 const MIDDLE: [f64; 3] = [0.35, 0.5, 0.65];
+/// How far, in widths of a ramp, along its edge is looked for where it ends at a border, and in how many steps.
+const FARTHEST: f64 = 2.0;
+const SCANNED: usize = 16;
+/// Millimetres within which a ramp's foot lies on a border.
+const SETTLED: f64 = 1e-9;
 /// Share of an edge over which is seen how a ramp's foot moves.
 const BESIDE: f64 = 1e-5;
 
@@ -61,8 +69,8 @@ struct Riser {
     edge: EdgeId,
     halves: [usize; 2],
     surface: NurbsSurface,
-    /// The edge's part of the surface's second parameter.
-    own: Domain,
+    /// The part of the surface's second parameter on either side: that of the edge, or where a ramp ends at a border.
+    own: [Domain; 2],
     /// The feet of a ramp on the face of each half-edge.
     feet: [Option<NurbsCurve>; 2],
     /// How it meets the face of each half-edge.
@@ -72,8 +80,12 @@ struct Riser {
 impl Riser {
     /// Where the surface is at an end of the edge, on the side of either half-edge.
     fn corner(&self, side: usize, at_end: bool) -> Point3 {
-        self.surface.point(side as f64, if at_end { self.own.end } else { self.own.start })
+        self.surface.point(side as f64, end_of(self.own[side], at_end))
     }
+}
+
+fn end_of(domain: Domain, at_end: bool) -> f64 {
+    if at_end { domain.end } else { domain.start }
 }
 
 /// What ends steps at a vertex: an edge along the normal from the first of its two vertices to the second.
@@ -94,6 +106,11 @@ impl Offsets<'_> {
             _ => false,
         };
         (0..self.users.len()).filter(is_riser).collect()
+    }
+
+    /// Whether some distances need steps.
+    pub(crate) fn has_steps(&self, distances: &[f64]) -> bool {
+        !self.risers(distances).is_empty()
     }
 
     /// Faces beside steps of which nothing may be left, since they bend more tightly all over than their distances, or than those of the
@@ -147,7 +164,8 @@ impl Offsets<'_> {
         let closed = self.shell.edge(edge).start == self.shell.edge(edge).end;
         let margin = LONGER * (distance[0].abs().max(distance[1].abs()) + width(thinner));
         let sides = [0, 1].map(|k| {
-            let ground = Ground::new(face(k), margin);
+            // Feet beside the longer line's ends lie beyond those where the edge is askew to the parameters.
+            let ground = Ground::new(face(k), ASKEW * margin);
             let pcurve = &halves.used(both[k]).pcurve;
             let line = run_on(&ground.surface, pcurve, [!closed; 2], margin);
             (ground, line)
@@ -165,6 +183,7 @@ impl Offsets<'_> {
         });
         let parts: Vec<Extended> = parts.collect();
         let mut feet = [None, None];
+        let mut reach = [own; 2];
         let mut tops = Vec::new();
         for k in 0..2 {
             let part = &parts[k];
@@ -174,7 +193,13 @@ impl Offsets<'_> {
                 if !part.has_room(face(k), width, own) {
                     return Err(lost());
                 }
-                feet[k] = Some(part.feet(width, own).ok_or_else(lost)?);
+                let end = |at_end: bool| {
+                    let border = border_beside(halves, both[k], at_end);
+                    let on_border = border.and_then(|b| part.on_border(b, width, own, at_end));
+                    on_border.unwrap_or(end_of(own, at_end))
+                };
+                reach[k] = Domain::new(end(false), end(true));
+                feet[k] = Some(part.feet(width, reach[k]).ok_or_else(lost)?.over(own));
             }
             // A step is square to the thicker side.
             let part = if width > 0.0 { part } else { &parts[1 - thinner] };
@@ -192,11 +217,19 @@ impl Offsets<'_> {
             edge,
             halves: both,
             surface: wall_from(&tops[0], &tops[1])?,
-            own: Domain::new(share(own.start), share(own.end)),
+            own: reach.map(|d| Domain::new(share(d.start), share(d.end))),
             feet,
             kinds: [kind(0), kind(1)],
         })
     }
+}
+
+/// The border that a half-edge's face has next to it at the end, or the start, of the edge's direction.
+fn border_beside<'a>(halves: &'a Halves<'_>, half: usize, at_end: bool) -> Option<&'a NurbsCurve> {
+    let one = &halves.all[half];
+    let beside = if one.forward == at_end { one.next } else { one.previous };
+    let is_border = halves.all[beside].twin.is_none();
+    is_border.then(|| &halves.used(beside).pcurve)
 }
 
 /// Whether a face bends more tightly than its distance wherever it is looked at.
@@ -224,6 +257,46 @@ impl Extended {
         }
         let side = Side::new(&self.face, &self.used, t)?;
         straightest(&self.ground, [p.x, p.y], -side.out, width)
+    }
+
+    /// Where along the edge, about an end of it, the foot of a ramp lies on the face's border, which need not be square to the edge.
+    fn on_border(&self, border: &NurbsCurve, width: f64, own: Domain, at_end: bool) -> Option<f64> {
+        let end = end_of(own, at_end);
+        // The foot, the place of the border nearest to it, and on which side of the border it lies.
+        let look = |t: f64| {
+            let at = self.foot(t, width)?;
+            let near = closest_on_curve(border, &Point3::new(at[0], at[1], 0.0)).parameter;
+            let (on, along) = (border.point(near), border.velocity(near));
+            let side = along.x * (at[1] - on.y) - along.y * (at[0] - on.x);
+            let off = (self.ground.point(at) - self.ground.point([on.x, on.y])).norm();
+            Some((side, off))
+        };
+        let (side, off) = look(end)?;
+        if off <= SETTLED {
+            return Some(end);
+        }
+        let whole = self.used.pcurve.domain();
+        let (_, du, dv) =
+            self.ground.surface.tangents(self.used.pcurve.point(end).x, self.used.pcurve.point(end).y);
+        let rate = self.used.pcurve.velocity(end);
+        let step =
+            width / (SCANNED as f64 * (du * rate.x + dv * rate.y).norm().max(f64::MIN_POSITIVE)) * FARTHEST;
+        let crosses = |way: f64| {
+            let mut before = (end, side);
+            for k in 1..=SCANNED {
+                let t = whole.clamp(end + way * step * k as f64);
+                let (side, _) = look(t)?;
+                if (side > 0.0) != (before.1 > 0.0) {
+                    return Some([before.0, t]);
+                }
+                before = (t, side);
+            }
+            None
+        };
+        let [from, to] = crosses(1.0).or_else(|| crosses(-1.0))?;
+        let is_before = |t: f64| look(t).is_some_and(|(s, _)| (s > 0.0) == (side > 0.0));
+        let found = bisect(from, to, |t| !is_before(t));
+        look(found).filter(|(_, off)| *off <= SETTLED).map(|_| found)
     }
 
     /// Whether a ramp's foot lies on the face as it was before it was made longer, beside the middle of its edge.
@@ -383,8 +456,7 @@ impl<'a> Parting<'a> {
                 let Some(&k) = rung_of.get(&(number, at_end)) else { return Ok(None) };
                 let edge = EdgeId((first + risers.len() + k) as u32);
                 let sides = self.sides_at(riser, at_end, &self.rungs[k]);
-                let v = if at_end { riser.own.end } else { riser.own.start };
-                let [from, to] = sides.map(|s| [s as f64, v]);
+                let [from, to] = sides.map(|s| [s as f64, end_of(riser.own[s], at_end)]);
                 let pcurve = straight_pcurve(Domain::new(0.0, 1.0), from, to)?;
                 // From the second side to the first at the edge's end, and back at its start.
                 let forward = (sides[0] == 1) == at_end;
@@ -394,7 +466,8 @@ impl<'a> Parting<'a> {
                 let d = self.halves.used(riser.halves[0]).pcurve.domain();
                 let edge = if side == 0 { riser.edge } else { EdgeId((first + number) as u32) };
                 let u = side as f64;
-                let pcurve = straight_pcurve(d, [u, riser.own.start], [u, riser.own.end])?;
+                let Domain { start, end } = riser.own[side];
+                let pcurve = straight_pcurve(d, [u, start], [u, end])?;
                 Ok::<_, SurfacingError>(OrientedEdge { edge, forward: side == 1, pcurve })
             };
             let edges = [Some(along(1)?), rung(true)?, Some(along(0)?), rung(false)?];

@@ -17,15 +17,15 @@ use crate::side::Side;
 use crate::thick::wall_from;
 
 /// How many times as long as the wall is thick the edge between two walls may be.
-const FAR: f64 = 3.0;
+const FAR: f64 = 1.2;
 
 /// A sheet's outer and inner skin in one shell with walls between, all where the sheet is: what they are when they are offset is up to
 /// [`rebuilt`].
 struct Sheet<'a> {
     offsets: &'a Offsets<'a>,
     halves: Halves<'a>,
-    /// Millimetres to the outer and to the inner side.
-    reach: [f64; 2],
+    /// Millimetres to the outer and to the inner side of each face.
+    reach: &'a [[f64; 2]],
     border: Vec<Bordering>,
     edges: Vec<Edge>,
     faces: Vec<Face>,
@@ -41,11 +41,12 @@ struct Bordering {
 }
 
 impl Offsets<'_> {
-    /// The solid between both skins of a sheet and walls square to its faces along its free edges, with the roles of all.
+    /// The solid between both skins of a sheet and walls square to its faces along its free edges, with the roles of all. It reaches
+    /// `reach[face]` mm to either side, and has no steps.
     ///
     /// # Errors
     /// `OffsetOpen` where faces do not close up, `OffsetFolds` where one bends more tightly than its distance.
-    pub(crate) fn with_walls(&self, outward: f64, inward: f64) -> Result<OffsetShell, SurfacingError> {
+    pub(crate) fn with_walls(&self, reach: &[[f64; 2]]) -> Result<OffsetShell, SurfacingError> {
         let shell = self.shell;
         let named = |name: &str| shell.clone().with_roles(&|role| format!("{name} {role}"));
         let both = named("outer").beside(&named("inner").flipped());
@@ -54,22 +55,19 @@ impl Offsets<'_> {
             offsets: self,
             border: border_of(&halves),
             halves,
-            reach: [outward, inward],
+            reach,
             edges: both.edges().to_vec(),
             faces: both.faces().to_vec(),
         };
-        let skins = [
-            self.joints(&vec![outward; shell.faces().len()]),
-            self.joints(&vec![-inward; shell.faces().len()]),
-        ];
+        let outward: Vec<f64> = reach.iter().map(|sides| sides[0]).collect();
+        let inward: Vec<f64> = reach.iter().map(|sides| sides[1]).collect();
+        let skins = [&outward, &inward.iter().map(|d| -d).collect()].map(|distances| self.joints(distances));
         let smooth = sheet.add_rungs(&skins)?;
         sheet.add_walls()?;
         let neighbours = sheet.neighbours();
         let whole = Shell::try_new(both.vertices().to_vec(), sheet.edges, sheet.faces)?;
-        let count = shell.faces().len();
-        let mut distances = vec![0.0; whole.faces().len()];
-        distances[..count].fill(outward);
-        distances[count..2 * count].fill(inward);
+        let mut distances = [outward, inward].concat();
+        distances.resize(whole.faces().len(), 0.0);
         let mut joints = Offsets::new(&whole, self.tolerance)?.joints(&distances);
         let copies = skins.iter().flat_map(|j| &j.kinds);
         for (kind, own) in joints.kinds.iter_mut().zip(copies) {
@@ -80,7 +78,7 @@ impl Offsets<'_> {
         }
         let made = rebuilt(&whole, &distances, &joints, ASKEW, self.tolerance)?;
         // Walls next to level, or bent the wrong way, would end each other far from the crease.
-        let most = FAR * (outward + inward);
+        let most = FAR * reach.iter().map(|[outward, inward]| outward + inward).fold(0.0, f64::max);
         match neighbours.into_iter().find(|(_, walls)| !meet_within(&made, *walls, most)) {
             Some((at, _)) => Err(SurfacingError::OffsetOpen { at: at.into() }),
             None => Ok(made),
@@ -163,7 +161,8 @@ impl Sheet<'_> {
             let next = self.border[border.next].half;
             let (a, b) = self.normal(border.half, true).zip(self.normal(next, false)).ok_or_else(lost)?;
             let up = (a + b).try_normalize(f64::MIN_POSITIVE).ok_or_else(lost)?;
-            let [outward, inward] = self.reach;
+            let both = [border.half, next].map(|h| self.reach[self.halves.all[h].face]);
+            let [outward, inward] = [0, 1].map(|k| f64::max(both[0][k], both[1][k]));
             let curve = NurbsCurve::line(at - up * inward, at + up * outward);
             self.edges.push(Edge {
                 start: VertexId(v.0 + count),
@@ -181,11 +180,12 @@ impl Sheet<'_> {
     }
 
     /// The surfaces of a face's outer and inner skin.
-    fn skins_of(&self, face: &Face) -> Result<[Arc<NurbsSurface>; 2], SurfacingError> {
+    fn skins_of(&self, number: usize) -> Result<[Arc<NurbsSurface>; 2], SurfacingError> {
+        let face = &self.halves.shell.faces()[number];
         let part = face_extent(face);
         let surface = face_surface(face, part);
         let sign = if face.reversed { -1.0 } else { 1.0 };
-        let [outward, inward] = self.reach;
+        let [outward, inward] = self.reach[number];
         // A skin that folds may have no room beside the border; its wall stands square to it all the same.
         let at = |d: f64| offset_of(&surface, sign * d, None, self.offsets.tolerance).map(|made| made.0);
         Ok([at(outward)?, at(-inward)?])
@@ -200,12 +200,11 @@ impl Sheet<'_> {
         let mut offset: BTreeMap<usize, [Arc<NurbsSurface>; 2]> = BTreeMap::new();
         for (number, border) in self.border.iter().enumerate() {
             let one = self.halves.all[border.half];
-            let face = &self.halves.shell.faces()[one.face];
             let used = self.halves.used(border.half);
             let tolerance = self.offsets.tolerance;
             let skins = match offset.entry(one.face) {
                 Entry::Occupied(known) => known.into_mut(),
-                Entry::Vacant(new) => new.insert(self.skins_of(face)?),
+                Entry::Vacant(new) => new.insert(self.skins_of(one.face)?),
             };
             let sides = skins.each_ref().map(|surface| {
                 let (curve, _) = curve_on(surface, &used.pcurve, tolerance)?;
