@@ -195,3 +195,26 @@ test('one side of a hollow is thicker, by a ramp, and the thickness is shown in 
   await page.getByLabel('Shading').selectOption({ label: 'Plain' });
   await expect(legend).toBeHidden();
 });
+
+test('a tube is thicker under one of its faces, by a step', async ({ page }) => {
+  test.slow();
+  // A tube drawn in two pieces that go on smoothly.
+  await makePart(page, 'Thick tube');
+  await drawing(page, 'XZ', '', () => drawTyped(page, 'Lines', ['20, 0', '20, 20', '20, 40']));
+  await page.keyboard.press('r');
+  await accept(page, 'Revolve');
+  await page.keyboard.press('t');
+  await row(page, 2).click();
+  const thicken = card(page, 'Thicken');
+  await expect(reached(page, 'Total thickness')).toContainText('2.000 mm');
+  await thicken.getByLabel('Other thickness', { exact: true }).click();
+  await page.mouse.click(...(await lookFor(page, /^Click for Other thickness: .*curve 1 2/, middle)));
+  await expect(thicken.locator('.slot-row')).toHaveCount(1);
+  await thicken.getByLabel('Under those', { exact: true }).fill('3 mm');
+  await thicken.getByText('Outward', { exact: true }).click();
+  await expect(reached(page, 'Total thickness')).toContainText('3.000 mm');
+  await accept(page, 'Thicken');
+  // Rings from 20 out to 22 and to 23.
+  const wall = Math.PI * 20 * (22 * 22 - 400) + Math.PI * 20 * (23 * 23 - 400);
+  expect(Math.abs((await settledVolume(page)) - wall)).toBeLessThan(0.1);
+});

@@ -24,6 +24,8 @@ const PER_RUN: usize = 5;
 const MOST_PLACES: usize = 96;
 /// Share of a face's extent by which a cut lies inside what folds, and within which two cuts are one.
 const INSIDE: f64 = 1e-7;
+/// Share of the extent within which the tightest place is at an end of it.
+const AT_END: f64 = 1e-3;
 /// Share of the extent within which a vertex lies on a line.
 const ON_LINE: f64 = 1e-6;
 /// Places of each span of a curve at which is looked whether it crosses a line.
@@ -393,7 +395,8 @@ pub(super) fn looked_at(knots: &KnotVector, within: Domain, count: usize, tighte
     let tightest = within.clamp(tightest);
     // What is bent most at one end may be bent as much at the other one, as where the surface closes on itself.
     let ends = [within.start, within.end];
-    let at_ends = ends.into_iter().filter(|_| ends.contains(&tightest));
+    let is_end = ends.iter().any(|end| (tightest - end).abs() <= AT_END * within.length());
+    let at_ends = ends.into_iter().filter(|_| is_end);
     let mut out: Vec<f64> =
         runs.flatten().chain(middles(within, count)).chain([tightest]).chain(at_ends).collect();
     out.sort_by(f64::total_cmp);
