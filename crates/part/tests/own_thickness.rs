@@ -210,7 +210,7 @@ impl Strip {
         let mut profile = drawing("p", "xz", 0.0, json!([{"id": "c", "kind": "polyline", "points": points}]));
         profile["make"]["drawing"]["changes"] =
             json!([{"change": "fillet", "curve": "c", "corner": 1, "radius": self.radius}]);
-        let drawn = json!({"profile": of("p"), "length": 40, "back": 40, "ends": "open"});
+        let drawn = json!({"profile": of("p"), "length": 80, "back": 80, "ends": "open"});
         let mut steps = vec![profile, step("e", "extrude", drawn)];
         for (k, [y, x, z]) in self.ends.into_iter().enumerate() {
             // In front of either plane is the strip's middle.
@@ -374,9 +374,8 @@ proptest! {
             2 => (found / expected[2] - 1.0).abs(),
             _ => expected[..2].iter().map(|e| (found / e - 1.0).abs()).fold(f64::MAX, f64::min),
         };
-        // Borders are fitted within a micrometre, walls stand square to them within the join tolerance, and ramps on the rounding end
-        // straight from one place of a border to another.
-        prop_assert!(off < 5e-4, "{found} {expected:?}");
-        prop_assert!(made.built(6).unwrap().warnings.is_empty());
+        // Borders are fitted within a micrometre; ramps on the rounding end straight from one place of them to another.
+        let bound = if ramp && flats > round { 5e-4 } else { 2e-5 };
+        prop_assert!(off < bound, "{found} {expected:?}");
     }
 }
