@@ -349,7 +349,8 @@ class Built:
             words += ["--topology", str(names)]
         try:
             done = subprocess.run([*words, "--export", str(mesh)], capture_output=True, text=True, timeout=limit)
-            self.error = done.stderr.strip().splitlines()[0] if done.returncode else ""
+            told = [line for line in done.stderr.strip().splitlines() if ": warning: " not in line]
+            self.error = told[0] if done.returncode else ""
         except subprocess.TimeoutExpired:
             self.error = f"not done after {limit} s"
         self.seconds = time.time() - begun

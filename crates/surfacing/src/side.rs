@@ -1,7 +1,12 @@
 //! A face at a place of one of its edges.
 
-use geometry::Vector3;
+use geometry::{Domain, Vector3};
 use topology::{Face, OrientedEdge};
+
+/// Where a domain ends, or starts.
+pub(crate) fn end_of(domain: Domain, at_end: bool) -> f64 {
+    if at_end { domain.end } else { domain.start }
+}
 
 /// A face seen at a place of an edge.
 pub(crate) struct Side {

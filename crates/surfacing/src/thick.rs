@@ -9,6 +9,7 @@ use topology::{
 };
 
 use crate::fits::{HALVINGS, apart, fitted, largest_share};
+use crate::side::end_of;
 use crate::thicken::skin_called;
 use crate::wall::{away_from, borders, least_over, places};
 use crate::{Change, OffsetShell, Offsets, Revolved, SurfacingError, Wall, thicken, wall_between};
@@ -133,15 +134,13 @@ fn walled_shell(
     if !reach.iter().flatten().all(usable) || reach.iter().any(is_none) {
         return Err(SurfacingError::NoThickness);
     }
-    walled_by_skins(shell, offsets, reach, tolerance).or_else(|error| {
-        let [outward, inward] = even(reach).ok_or(error.clone())?;
-        walled_past_ends(shell, offsets, outward, inward, tolerance).ok_or(error)
-    })
+    walled_by_skins(shell, offsets, reach, tolerance)
+        .or_else(|error| walled_past_ends(shell, offsets, reach, tolerance).ok_or(error))
 }
 
-/// How far a wall reaches that does so alike everywhere.
-fn even(reach: &[[f64; 2]]) -> Option<[f64; 2]> {
-    reach.first().filter(|first| reach.iter().all(|sides| sides == *first)).copied()
+/// How far a wall reaches to the outer, or to the inner side, where it does so most.
+fn farthest(reach: &[[f64; 2]], side: usize) -> f64 {
+    reach.iter().map(|sides| sides[side]).fold(0.0, f64::max)
 }
 
 /// The same where a skin has no room beside a border, so that the wall's end meets what comes next; `None` where that makes none, or
@@ -149,15 +148,15 @@ fn even(reach: &[[f64; 2]]) -> Option<[f64; 2]> {
 fn walled_past_ends(
     shell: &Shell,
     offsets: &Offsets<'_>,
-    outward: f64,
-    inward: f64,
+    reach: &[[f64; 2]],
     tolerance: &Tolerance,
 ) -> Option<Walled> {
-    let made = walled_askew(offsets, &vec![[outward, inward]; shell.faces().len()], tolerance)?;
+    let made = walled_askew(offsets, reach, tolerance)?;
     let border = borders(shell);
     let ends = skin_called(&made.body.whole(), "wall ");
-    let farthest = ends.faces().iter().flat_map(places).map(|p| away_from(&border, &p)).fold(0.0, f64::max);
-    (farthest <= LONGEST_END * outward.max(inward)).then_some(Walled { ends: Some(ends), ..made })
+    let away = ends.faces().iter().flat_map(places).map(|p| away_from(&border, &p)).fold(0.0, f64::max);
+    (away <= LONGEST_END * farthest(reach, 0).max(farthest(reach, 1)))
+        .then_some(Walled { ends: Some(ends), ..made })
 }
 
 /// The wall between both skins, each offset by itself, with ruled faces along the free edges.
@@ -167,18 +166,15 @@ fn walled_by_skins(
     reach: &[[f64; 2]],
     tolerance: &Tolerance,
 ) -> Result<Walled, SurfacingError> {
-    let distances = |k: usize, sign: f64| reach.iter().map(|sides| sign * sides[k]).collect::<Vec<f64>>();
-    let (outer, inner) = (offsets.at(&distances(0, 1.0))?, offsets.at(&distances(1, -1.0))?);
+    let side =
+        |k: usize, sign: f64| offsets.at(&reach.iter().map(|sides| sign * sides[k]).collect::<Vec<f64>>());
+    let (outer, inner) = (side(0, 1.0)?, side(1, -1.0)?);
     let is_askew = [&outer, &inner].iter().any(|made| !made.overhangs.is_empty());
-    let has_steps = [0, 1].iter().any(|k| offsets.has_steps(&distances(*k, 1.0)));
-    if is_askew
-        && !has_steps
-        && let Some(made) = walled_askew(offsets, reach, tolerance)
-    {
+    if is_askew && let Some(made) = walled_askew(offsets, reach, tolerance) {
         return Ok(made);
     }
     let max_deviation = outer.max_deviation.max(inner.max_deviation);
-    let most = [0, 1].map(|k| reach.iter().map(|sides| sides[k]).fold(0.0, f64::max));
+    let most = [0, 1].map(|k| farthest(reach, k));
     let whole = |made: &OffsetShell, other: f64| made.eased.map(|(away, at)| (away + other, at));
     let eased = [whole(&outer, most[1]), whole(&inner, most[0])].into_iter().flatten();
     let eased = eased.max_by(|a, b| a.0.total_cmp(&b.0));
@@ -211,8 +207,12 @@ fn walled_by_skins(
 }
 
 /// The same with walls that are cut against each other, where creases end at borders that are not square to them; `None` where that
-/// makes none, or one that is too thin beside a crease.
+/// makes none, or one that is too thin beside a crease, or needs steps.
 fn walled_askew(offsets: &Offsets<'_>, reach: &[[f64; 2]], tolerance: &Tolerance) -> Option<Walled> {
+    let has_steps = |k: usize| offsets.has_steps(&reach.iter().map(|sides| sides[k]).collect::<Vec<f64>>());
+    if has_steps(0) || has_steps(1) {
+        return None;
+    }
     let made = offsets.with_walls(reach).ok()?;
     let whole = || reach.iter().map(|[outward, inward]| outward + inward);
     let [least, most] = [whole().fold(f64::MAX, f64::min), whole().fold(0.0, f64::max)];
@@ -269,7 +269,7 @@ fn walls(
         Ok::<_, SurfacingError>(())
     };
     let hanging = [&outer.overhangs, &inner.overhangs];
-    let rungs = [&outer.rungs, &inner.rungs];
+    let rungs = [&outer.rungs[..], &inner.rungs[..]];
     let sides = [by_edge(outer), by_edge(inner)];
     for edge in free_edges(shell) {
         let apart = || SurfacingError::OffsetOpen { at: middle_of(shell, edge) };
@@ -297,7 +297,7 @@ fn walls(
 /// what lies across from them. Curves have the edge's parameters, of which `own` is all. `None` where there is nothing across.
 fn beside_ramps(
     sides: [&NurbsCurve; 2],
-    rungs: [&Vec<NurbsCurve>; 2],
+    rungs: [&[NurbsCurve]; 2],
     own: Domain,
     tolerance: &Tolerance,
 ) -> Option<Vec<[NurbsCurve; 2]>> {
@@ -305,21 +305,16 @@ fn beside_ramps(
     let mut out = Vec::new();
     for at_end in [false, true] {
         let ramps = [0, 1].map(|k| ramp_beside(&sides[k], at_end, rungs[k], own, tolerance));
-        let [a, b] = ramps;
         let ends = [0, 1].map(|k| end_of(sides[k].domain(), at_end));
-        out.push(match (a, b) {
-            (None, None) => continue,
-            (Some(a), Some(b)) => [a, b],
-            (Some(ramp), None) => [ramp, cut_off(&mut sides[1], at_end, ends[0])?],
-            (None, Some(ramp)) => [cut_off(&mut sides[0], at_end, ends[1])?, ramp],
+        out.push(match ramps {
+            [None, None] => continue,
+            [Some(a), Some(b)] => [a, b],
+            [Some(ramp), None] => [ramp, cut_off(&mut sides[1], at_end, ends[0])?],
+            [None, Some(ramp)] => [cut_off(&mut sides[0], at_end, ends[1])?, ramp],
         });
     }
     out.push(sides);
     Some(out)
-}
-
-fn end_of(domain: Domain, at_end: bool) -> f64 {
-    if at_end { domain.end } else { domain.start }
 }
 
 /// The end of the ramp whose foot is where a free edge of an offset ends, before the edge for which that stands does; in its direction.

@@ -29,6 +29,17 @@ pub enum Side {
     Both,
 }
 
+impl Side {
+    /// How far a wall of a thickness on each side reaches to the outer and to the inner one.
+    fn reach(self, thickness: f64) -> [f64; 2] {
+        match self {
+            Self::Inward => [0.0, thickness],
+            Self::Outward => [thickness, 0.0],
+            Self::Both => [thickness; 2],
+        }
+    }
+}
+
 /// A wall given to a surface.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -107,11 +118,7 @@ impl Construction for Thicken {
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
         let thickness = context.value(&self.thickness, Quantity::Length, "thickness")?;
-        let (outward, inward) = match self.side {
-            Side::Inward => (0.0, thickness),
-            Side::Outward => (thickness, 0.0),
-            Side::Both => (thickness, thickness),
-        };
+        let [outward, inward] = self.side.reach(thickness);
         let refused = |e: SurfacingError| {
             let input = match e {
                 SurfacingError::RampTooWide { .. } => "ramp",
@@ -145,7 +152,8 @@ impl Construction for Thicken {
             }
             _ => None,
         };
-        let [mut least, mut most] = [asked; 2];
+        let all = other.map_or(asked, |other| self.side.reach(other).iter().sum());
+        let [least, most] = [f64::min(asked, all), f64::max(asked, all)];
         if let Some(Ok(made)) = turned {
             deviation = made.max_deviation;
             let [inner, outer] = made.skins();
@@ -156,14 +164,10 @@ impl Construction for Thicken {
             if let Some(error) = known.take_if(|e| !matches!(e, SurfacingError::TooThick { .. })) {
                 return Err(refused(error));
             }
-            if let Some(other) = other {
-                let all = if thickness > 0.0 { other * asked / thickness } else { other };
-                [least, most] = [f64::min(least, all), f64::max(most, all)];
-            }
             for (member, own) in context.members(&self.surface, "surface")?.iter().zip(&own) {
-                let reach = |f: usize| match other.filter(|_| own.contains(&f)) {
-                    Some(other) => [outward, inward].map(|d| if d > 0.0 { other } else { 0.0 }),
-                    None => [outward, inward],
+                let reach = |f: usize| {
+                    let other = other.filter(|_| own.contains(&f));
+                    self.side.reach(other.unwrap_or(thickness))
                 };
                 let reach: Vec<[f64; 2]> = (0..member.shell.faces().len()).map(reach).collect();
                 // What the profile says is nearer to what is drawn.

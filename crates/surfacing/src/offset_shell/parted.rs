@@ -225,7 +225,7 @@ impl<'a> Folding<'a> {
             let borders = [0, 1].map(|axis| self.borders(axis, &area));
             let middle = middle_of(&area);
             // No place on the face's own border, of which none can say on which side of it that is.
-            let inside = |axis: usize| {
+            let on_face = |axis: usize| {
                 let (at, d) = (self.lines[axis][middle[axis]], self.extent[axis]);
                 let [low, high] = borders[axis];
                 match [at == d.start, at == d.end] {
@@ -234,7 +234,7 @@ impl<'a> Folding<'a> {
                     _ => at,
                 }
             };
-            let place = Some([inside(0), inside(1)]);
+            let place = Some([on_face(0), on_face(1)]);
             for (axis, within) in [(first, None), (1 - first, place)] {
                 // The cut lies inside what folds, but for where the surface itself changes.
                 let inside = INSIDE * self.extent[axis].length();

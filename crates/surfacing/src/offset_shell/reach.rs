@@ -33,6 +33,13 @@ pub(super) fn reach_over(
     PLACES.into_iter().filter_map(at).fold(0.0, f64::max)
 }
 
+/// Millimetres on a surface per unit of the parameter of a curve in its plane; above 0.
+pub(super) fn speed(surface: &NurbsSurface, pcurve: &NurbsCurve, t: f64) -> f64 {
+    let (p, rate) = (pcurve.point(t), pcurve.velocity(t));
+    let (_, du, dv) = surface.tangents(p.x, p.y);
+    (du * rate.x + dv * rate.y).norm().max(f64::MIN_POSITIVE)
+}
+
 /// A parameter curve that runs on at those ends where it has to be cut by others, as far as the surface goes.
 pub(super) fn run_on(
     surface: &NurbsSurface,
@@ -52,11 +59,8 @@ pub(super) fn run_on(
     };
     let at_end = |curve: &NurbsCurve| {
         let d = curve.domain();
-        let (p, rate) = (curve.end(), curve.velocity(d.end));
-        let (_, du, dv) = surface.tangents(p.x, p.y);
-        let speed = (du * rate.x + dv * rate.y).norm().max(f64::MIN_POSITIVE);
         let longer = |by: f64| with_end_at(curve, d.end + by).filter(&on_surface);
-        let whole = length / speed;
+        let whole = length / speed(surface, curve, d.end);
         longer(whole).unwrap_or_else(|| {
             let share = largest_share(RUN_ON, &|share| longer(share * whole).is_some());
             share.and_then(|share| longer(share * whole)).unwrap_or_else(|| curve.clone())

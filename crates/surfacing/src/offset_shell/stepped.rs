@@ -15,13 +15,13 @@ use topology::{
 use super::carried::curve_on;
 use super::parallel::Parallel;
 use super::parted::folded;
-use super::reach::run_on;
+use super::reach::{run_on, speed};
 use super::{Kind, Offsets, offset_of};
 use crate::SurfacingError;
 use crate::ground::Ground;
 use crate::halves::Halves;
 use crate::loops::Outlines;
-use crate::side::Side;
+use crate::side::{Side, end_of};
 use crate::straightest::straightest;
 use crate::thick::wall_from;
 
@@ -32,7 +32,7 @@ const ALIKE: f64 = 0.5;
 /// How much longer than its edge a step is made, in distances and widths of its ramp: it is cut off where others end it.
 const LONGER: f64 = 2.5;
 /// How many times as far as its edge the face beside a step is made longer.
-const ASKEW: f64 = 2.0;
+const WIDER: f64 = 2.0;
 /// Places along an edge between which a ramp's foot is interpolated.
 const FEET: usize = 24;
 /// Places of a face in either direction at which is looked whether it folds.
@@ -82,10 +82,6 @@ impl Riser {
     fn corner(&self, side: usize, at_end: bool) -> Point3 {
         self.surface.point(side as f64, end_of(self.own[side], at_end))
     }
-}
-
-fn end_of(domain: Domain, at_end: bool) -> f64 {
-    if at_end { domain.end } else { domain.start }
 }
 
 /// What ends steps at a vertex: an edge along the normal from the first of its two vertices to the second.
@@ -165,7 +161,7 @@ impl Offsets<'_> {
         let margin = LONGER * (distance[0].abs().max(distance[1].abs()) + width(thinner));
         let sides = [0, 1].map(|k| {
             // Feet beside the longer line's ends lie beyond those where the edge is askew to the parameters.
-            let ground = Ground::new(face(k), ASKEW * margin);
+            let ground = Ground::new(face(k), WIDER * margin);
             let pcurve = &halves.used(both[k]).pcurve;
             let line = run_on(&ground.surface, pcurve, [!closed; 2], margin);
             (ground, line)
@@ -276,11 +272,7 @@ impl Extended {
             return Some(end);
         }
         let whole = self.used.pcurve.domain();
-        let (_, du, dv) =
-            self.ground.surface.tangents(self.used.pcurve.point(end).x, self.used.pcurve.point(end).y);
-        let rate = self.used.pcurve.velocity(end);
-        let step =
-            width / (SCANNED as f64 * (du * rate.x + dv * rate.y).norm().max(f64::MIN_POSITIVE)) * FARTHEST;
+        let step = FARTHEST * width / (SCANNED as f64 * speed(&self.ground.surface, &self.used.pcurve, end));
         let crosses = |way: f64| {
             let mut before = (end, side);
             for k in 1..=SCANNED {
