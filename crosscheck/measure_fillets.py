@@ -1,6 +1,7 @@
 """Fillets and chamfers on random edges of random solids, judged by balls and sampled distances, which share no code with the product.
 
 Use: measure_fillets.py PROGRAM [--seed N] [--count N] [--families a,b] [--tries N] [--keep FOLDER] [--tell-all] [--shape fillet|chamfer]
+[--radii 1|2|3]
 It takes minutes and is run by hand, as `measure_walls.py` is, whose tools it takes.
 
 Edges are found as the sharp ones of a fine mesh. At places of the chosen ones the ball is sought that touches the faces on
@@ -13,6 +14,7 @@ every fillet's reach has changed, or where the new skin, away from corners, does
 """
 
 import argparse
+import itertools
 import json
 import math
 import random
@@ -333,8 +335,8 @@ class Edges:
 class Balls:
     """The balls of a fillet, or the flats of a chamfer, at places of its edges."""
 
-    def __init__(self, edges, names, radius, shape="fillet"):
-        self.shape = shape
+    def __init__(self, edges, radii, shape="fillet"):
+        self.shape, names = shape, radii
         mesh = edges.mesh
         where, faces, outer, ends, owner = [], [], [], [], []
         for name in sorted(names):
@@ -357,6 +359,7 @@ class Balls:
         faces = np.array(faces)
         patch = edges.patch[faces]
         normals = mesh.face_normals[faces]
+        radius = np.array([radii[n] for n in owner])
         if shape == "fillet":
             self.roll(edges, normals, patch, radius)
         else:
@@ -375,7 +378,7 @@ class Balls:
                     if other in far:
                         # A patch in the corner may begin half a radius before that.
                         half = 0.5 * math.atan2(turn, own @ leaves)
-                        most = max(most, 1.15 * max(far[other], far[name]) / math.tan(half) + 0.6 * radius)
+                        most = max(most, 1.15 * max(far[other], far[name]) / math.tan(half) + 0.6 * max(radii[other], radii[name]))
                     elif own @ leaves < 0:
                         most = max(most, 1.3 * far[name] / turn)
                         self.room_beside &= 1.3 * far[name] / turn + SLACK < length
@@ -431,7 +434,7 @@ class Balls:
             into = np.cross(along, normals[:, side])
             # Into the face: away from the other one's outer side of an outer edge.
             into *= (-np.sign((into * normals[:, 1 - side]).sum(1)) * self.sign)[:, None]
-            q = self.at + into * size
+            q = self.at + into * size[:, None]
             for _ in range(20):
                 near = np.empty_like(q)
                 for p in np.unique(patch[:, side]):
@@ -474,12 +477,12 @@ class Balls:
 
 def judge(source, edges, balls, made, room, rng):
     """What is wrong with a fillet."""
-    mesh, radius = made.mesh, balls.radius
+    mesh, radius = made.mesh, balls.radius.max()
     if not mesh.is_watertight:
         return "mesh open"
     if abs(mesh.volume - made.volume) > 0.003 * mesh.volume + 3 * CHORD * mesh.area:
         return f"volume {made.volume:.1f}, mesh {mesh.volume:.1f}"
-    mine = balls.inner & (balls.miss < SLACK / 3) & (balls.level > 0.97) & (balls.free > radius - SLACK / 3)
+    mine = balls.inner & (balls.miss < SLACK / 3) & (balls.level > 0.97) & (balls.free > balls.radius - SLACK / 3)
     off = distances(balls.middle, mesh)[mine]
     if (off > SLACK).any():
         return f"{(off > SLACK).sum()} of {mine.sum()} places of edges off by {off.max():.3f}"
@@ -505,10 +508,10 @@ def judge(source, edges, balls, made, room, rng):
     if new.any() and balls.shape == "fillet":
         p, n = where[new], mesh.face_normals[of_face[new]]
         best = np.full(len(p), np.inf)
-        for sign in (1, -1):
-            c = p - sign * radius * n
+        for sign, own in itertools.product((1, -1), set(balls.radius)):
+            c = p - sign * own * n
             right = inside(c, source) == (sign > 0)
-            best = np.minimum(best, np.where(right, np.abs(distances(c, source) - radius), np.inf))
+            best = np.minimum(best, np.where(right, np.abs(distances(c, source) - own), np.inf))
         # Facets are off their normals by the square root of twice the chord.
         bound = 3 * SLACK + 2 * math.sqrt(2 * CHORD * radius) * 0.5
         if (best > bound).sum() > max(3, 0.03 * len(p)):
@@ -532,7 +535,7 @@ def choose(rng, edges):
     return way, [n for n in names if vertex in (edges.named[n][0], edges.named[n][-1])]
 
 
-def measure(program, folder, family, seed, tries, tally, tell_all, shape):
+def measure(program, folder, family, seed, tries, tally, asked):
     rng = random.Random(f"{family} {seed}")
     steps = FAMILIES[family](rng)
     source = Built(program, steps, folder, f"{family}_{seed}", chord=CHORD, topology=True)
@@ -547,19 +550,32 @@ def measure(program, folder, family, seed, tries, tally, tell_all, shape):
     for k in range(tries):
         way, chosen = choose(rng, edges)
         radius = round(math.exp(rng.uniform(math.log(0.3), math.log(6))), 2)
-        names = edges.chained(chosen)
-        balls = Balls(edges, names, radius, shape)
+        # Edges that follow each other have one radius.
+        chains, own = [], {}
+        for n in chosen:
+            if n not in own:
+                chains.append(edges.chained([n]))
+                own.update(dict.fromkeys(chains[-1], len(chains) - 1))
+        sizes = [radius] + [round(radius * rng.uniform(0.3, 1.6), 2) for _ in range(asked.radii - 1)]
+        group = [0] + [rng.randrange(asked.radii) for _ in chains[1:]] if asked.radii > 1 else [0] * len(chains)
+        balls = Balls(edges, {n: sizes[group[c]] for n, c in own.items()}, asked.shape)
         room = balls.has_room()
-        size = {"radius" if shape == "fillet" else "distance": radius}
-        last = step("f", shape, edges=[of("body", n) for n in chosen], **size)
+        fields = [("edges", "radius"), ("other_edges", "other_radius"), ("third_edges", "third_radius")]
+        fields = fields if asked.shape == "fillet" else [("edges", "distance")]
+        how = {}
+        for g, (slot, size) in enumerate(fields[: asked.radii]):
+            how[size] = sizes[g]
+            how[slot] = [of("body", n) for n in chosen if group[own[n]] == g]
+        last = step("f", asked.shape, **how)
+        names = own
         name = f"{family}_{seed}_{k}"
         made = Built(program, [*steps, last], folder, name, chord=CHORD)
         kind = "room" if room else "tight"
         tally[kind] += 1
         tally["slow"] += made.seconds > 10
-        about = f"{name} ({way}, {len(names)} edges, {radius} mm, {kind})"
+        about = f"{name} ({way}, {len(names)} edges, {sizes} mm, {kind})"
         if made.mesh is None:
-            if room or tell_all:
+            if room or asked.tell_all:
                 print(f"   {about}: {made.seconds:.1f} s: {made.error[:180]}", flush=True)
             continue
         wrong = judge(source.mesh, edges, balls, made, room, np.random.default_rng(seed))
@@ -579,6 +595,7 @@ def main():
     words.add_argument("--families", default=",".join(FAMILIES))
     words.add_argument("--tell-all", action="store_true", help="tells of refusals too where there is less room")
     words.add_argument("--shape", choices=["fillet", "chamfer"], default="fillet")
+    words.add_argument("--radii", type=int, choices=[1, 2, 3], default=1, help="how many fillets have")
     words.add_argument("--keep", default="")
     asked = words.parse_args()
     with tempfile.TemporaryDirectory() as folder:
@@ -587,7 +604,7 @@ def main():
         for family in asked.families.split(","):
             tally = dict.fromkeys(["room", "room built", "tight", "tight built", "wrong", "slow", "none"], 0)
             for n in range(asked.count):
-                measure(asked.program, folder, family, asked.seed + n, asked.tries, tally, asked.tell_all, asked.shape)
+                measure(asked.program, folder, family, asked.seed + n, asked.tries, tally, asked)
             share = 100 * tally["room built"] / max(1, tally["room"])
             print(
                 f"== {family}: {tally['room built']} of {tally['room']} with room ({share:.1f} %), "

@@ -10,7 +10,7 @@ use criterion::{Criterion, criterion_group, criterion_main};
 use geometry::{NurbsCurve, Point3, Vector3};
 use shapes::{block, tolerance};
 use surfacing::{
-    Change, EdgeShape, Loft, Round, Rounding, Section, Slant, loft, offset_shell, round_edges, thick_shell,
+    Change, EdgeShape, Loft, Round, Rounding, Section, Size, Slant, loft, offset_shell, round_edges, thick_shell,
 };
 use topology::{Body, Shell, seams};
 
@@ -47,11 +47,11 @@ fn walls(c: &mut Criterion) {
 
 fn rounding(c: &mut Criterion) {
     let cube = block([0.0; 3], [20.0; 3]);
-    let all = seams(&cube).into_iter().map(|s| s.edge).collect();
+    let all = seams(&cube).into_iter().map(|s| (s.edge, 0)).collect();
     for (shape, name) in
         [(EdgeShape::Fillet(Round::Arc), "round"), (EdgeShape::Chamfer(Slant::EVEN), "cut off")]
     {
-        let how = Rounding { shape, size: &|_| 2.0, even: true };
+        let how = Rounding { shape, sizes: &[Size { at: &|_| 2.0, even: true }] };
         c.bench_function(&format!("{name} all twelve edges of a box"), |b| {
             b.iter(|| round_edges(&cube, &all, &how, &tolerance()).unwrap().shell);
         });

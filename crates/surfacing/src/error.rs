@@ -553,6 +553,18 @@ pub enum SurfacingError {
         /// Where.
         at: [f64; 3],
     },
+    /// Edges of unlike radii that go on into each other.
+    #[error(
+        "edges of {:.3} mm and of {:.3} mm go on smoothly into each other here, so that the radius would jump; give both the same, or let it change along them",
+        sizes[0],
+        sizes[1]
+    )]
+    FilletSizes {
+        /// Their radii or distances there, in millimetres.
+        sizes: [f64; 2],
+        /// Where.
+        at: [f64; 3],
+    },
     /// A rounding that nothing ends, since the next edge goes on almost straight.
     #[error(
         "the next edge goes on almost straight here, so that nothing ends the rounding; round that one too"
@@ -808,6 +820,7 @@ impl SurfacingError {
             | Self::FilletObstructed { at }
             | Self::FilletEndRough { at }
             | Self::FilletSides { at }
+            | Self::FilletSizes { at, .. }
             | Self::FilletRunsOn { at }
             | Self::SmoothEdge { at }
             | Self::FilletFree { at }

@@ -53,8 +53,8 @@ pub use error::SurfacingError;
 pub use extend_shell::{Until, extend_shell};
 pub use extrude::{Extruded, Reach, extrude};
 pub use fillet::{
-    Ball, EdgeShape, Measured, Rolling, Round, Rounded, Rounding, Slant, SlantBy, Support, fillet_between,
-    inset_edges, round_edges,
+    Ball, EdgeShape, Measured, Picked, Rolling, Round, Rounded, Rounding, Size, Slant, SlantBy, Support,
+    fillet_between, inset_edges, round_edges,
 };
 pub use fits::apart;
 pub use flat::{flat, plane_of};

@@ -11,7 +11,7 @@ use geometry::{Frame, NurbsCurve, Point3, Vector3, circle_arc};
 use proptest::prelude::*;
 use shapes::{block, cylinder, flat, moved, near, round, sheet, sound, sphere, tolerance, turned};
 use surfacing::{
-    Ball, EdgeShape, Measured, Reach, Rolling, Round, Rounding, Slant, SlantBy, Support, SurfacingError,
+    Ball, EdgeShape, Measured, Reach, Rolling, Round, Rounding, Size, Slant, SlantBy, Support, SurfacingError,
     extrude, fillet_between, round_edges,
 };
 use topology::{Body, EdgeId, Operation, Shell, Solid, area, combine, seams, self_crossings};
@@ -32,8 +32,9 @@ fn rounded(
     shape: EdgeShape,
     size: f64,
 ) -> Result<Shell, SurfacingError> {
-    let how = Rounding { shape, size: &|_| size, even: true };
-    Ok(round_edges(shell, edges, &how, &tolerance())?.shell)
+    let picked = edges.iter().map(|e| (*e, 0)).collect();
+    let how = Rounding { shape, sizes: &[Size { at: &|_| size, even: true }] };
+    Ok(round_edges(shell, &picked, &how, &tolerance())?.shell)
 }
 
 fn fillet(shell: &Shell, edges: &BTreeSet<EdgeId>, radius: f64) -> Shell {

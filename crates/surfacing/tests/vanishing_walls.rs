@@ -11,7 +11,7 @@ use std::f64::consts::PI;
 use geometry::{Frame, NurbsCurve, NurbsSurface, Point3, Vector3};
 use proptest::prelude::*;
 use shapes::{block, cone, cylinder, moved, near, sheet, sound, tolerance, turned};
-use surfacing::{Change, EdgeShape, Round, Rounding, healed, hollow, offset_shell, round_edges};
+use surfacing::{Change, EdgeShape, Round, Rounding, Size, healed, hollow, offset_shell, round_edges};
 use topology::{Body, EdgeId, Operation, Shell, Solid, capped, combine, join};
 
 fn solid(shell: Shell) -> Solid {
@@ -30,8 +30,9 @@ fn counts(shell: &Shell) -> [usize; 3] {
 
 /// A shell with all its edges rounded.
 fn rounded(shell: &Shell, radius: f64) -> Shell {
-    let edges: BTreeSet<EdgeId> = (0..shell.edges().len() as u32).map(EdgeId).collect();
-    let how = Rounding { shape: EdgeShape::Fillet(Round::Arc), size: &|_| radius, even: true };
+    let edges = (0..shell.edges().len() as u32).map(|e| (EdgeId(e), 0)).collect();
+    let even = [Size { at: &|_| radius, even: true }];
+    let how = Rounding { shape: EdgeShape::Fillet(Round::Arc), sizes: &even };
     round_edges(shell, &edges, &how, &tolerance()).unwrap().shell
 }
 

@@ -3,9 +3,10 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use surfacing::{EdgeShape, Rounding, Slant, SlantBy};
+use surfacing::{EdgeShape, Rounding, Size, Slant, SlantBy};
 
 use super::inset_edge::Measured;
+use super::rounded_edges::Group;
 use super::{Construction, Context, StepDescription, ValueDescription};
 use crate::quantity::amounts::{half_square, one_mm};
 use crate::recipe::is_default;
@@ -132,8 +133,11 @@ impl Construction for Chamfer {
             Flat::Angle => SlantBy::Angle(context.value(&self.angle, Quantity::Angle, "angle")?),
         };
         let slant = Slant { by, swapped: self.swapped, measured: self.measured.into() };
-        let how = Rounding { shape: EdgeShape::Chamfer(slant), size: &|_| distance, even: true };
-        let built = context.rounded_edges(&self.edges, "edges", &how, "distance")?;
+        let how = Rounding {
+            shape: EdgeShape::Chamfer(slant),
+            sizes: &[Size { at: &|_| distance, even: true }],
+        };
+        let built = context.rounded_edges(&[Group::first(&self.edges, "distance")], &how)?;
         Ok(built.with_reached([Reached::length("Distance", distance)]))
     }
 }

@@ -3,11 +3,12 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use surfacing::{EdgeShape, Round, Rounding};
+use surfacing::{EdgeShape, Round, Rounding, Size};
 
 use super::law::Law;
+use super::rounded_edges::{Group, own_slot};
 use super::{Construction, Context, StepDescription, ValueDescription};
-use crate::quantity::amounts::{half, is_half, two_mm};
+use crate::quantity::amounts::{half, is_half, is_two_mm, two_mm};
 use crate::recipe::is_default;
 use crate::{Amount, Built, Notice, Quantity, Reached, Reference};
 
@@ -115,6 +116,18 @@ pub struct Fillet {
     /// For `even`: the radius at the end.
     #[serde(default = "two_mm")]
     pub end_radius: Amount,
+    /// Edges with a radius of their own.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub other_edges: Vec<Reference>,
+    /// That radius.
+    #[serde(default = "two_mm", skip_serializing_if = "is_two_mm")]
+    pub other_radius: Amount,
+    /// Further edges with a radius of their own.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub third_edges: Vec<Reference>,
+    /// That radius.
+    #[serde(default = "two_mm", skip_serializing_if = "is_two_mm")]
+    pub third_radius: Amount,
     /// What the fillet is across.
     #[serde(default, skip_serializing_if = "is_default")]
     pub section: FilletSection,
@@ -127,6 +140,14 @@ impl Construction for Fillet {
     fn describe() -> StepDescription {
         let mut values = vec![RadiusBy::choice()];
         values.extend(RadiusBy::values());
+        values.extend(
+            [("other_radius", "other_edges", "Radius of those"), ("third_radius", "third_edges", "Radius of the third")]
+                .map(|(name, edges, label)| {
+                    let help = "That of the ball along edges with a radius of their own; smaller balls roll around the ends of larger ones.";
+                    ValueDescription::amount(name, label, Quantity::Length, [0.001, 1000.0], json!("2 mm"), help)
+                        .only_if(edges, "filled")
+                }),
+        );
         values.extend(FilletSection::values());
         StepDescription {
             kind: "fillet",
@@ -136,13 +157,20 @@ impl Construction for Fillet {
             also: "round, radius, blend, soften, edge, conic, curvature, G2",
             key: "G",
             makes: &["surface", "solid"],
-            slots: vec![super::rounded_edges::slot("Edges to round; a face stands for all its edges.")],
+            slots: vec![
+                super::rounded_edges::slot("Edges to round; a face stands for all its edges."),
+                own_slot("other_edges", "Other radius", "Edges with a radius of their own."),
+                own_slot("third_edges", "Third radius", "Further edges with a radius of their own.")
+                    .only_if("other_edges", "filled"),
+            ],
             values,
         }
     }
 
     fn inputs(&self) -> Vec<(&'static str, &Reference)> {
-        self.edges.iter().map(|r| ("edges", r)).collect()
+        let groups =
+            [("edges", &self.edges), ("other_edges", &self.other_edges), ("third_edges", &self.third_edges)];
+        groups.into_iter().flat_map(|(slot, edges)| edges.iter().map(move |r| (slot, r))).collect()
     }
 
     fn replaces(&self, slot: &str) -> bool {
@@ -150,18 +178,33 @@ impl Construction for Fillet {
     }
 
     fn amounts(&mut self) -> Vec<&mut Amount> {
-        vec![&mut self.radius, &mut self.end_radius, &mut self.fullness]
+        let radii =
+            [&mut self.radius, &mut self.end_radius, &mut self.other_radius, &mut self.third_radius];
+        radii.into_iter().chain([&mut self.fullness]).collect()
     }
 
     fn build(&self, context: &Context<'_>) -> Result<Built, Notice> {
         let law = self.radius_by.law(context, &self.radius, &self.end_radius)?;
         let even = self.radius_by == RadiusBy::Constant;
-        let how = Rounding {
-            shape: EdgeShape::Fillet(self.section.round(context, &self.fullness)?),
-            size: &law,
-            even,
-        };
-        let built = context.rounded_edges(&self.edges, "edges", &how, "radius")?;
-        Ok(if even { built.with_reached([Reached::length("Radius", law(0.0))]) } else { built })
+        let mut told: Vec<Reached> = even.then(|| Reached::length("Radius", law(0.0))).into_iter().collect();
+        let mut groups = vec![Group::first(&self.edges, "radius")];
+        let mut laws = vec![law];
+        for (edges, slot, radius, size, label) in [
+            (&self.other_edges, "other_edges", &self.other_radius, "other_radius", "Other radius"),
+            (&self.third_edges, "third_edges", &self.third_radius, "third_radius", "Third radius"),
+        ] {
+            if edges.is_empty() {
+                continue;
+            }
+            let radius = context.value(radius, Quantity::Length, size)?;
+            groups.push(Group { edges, slot, size });
+            laws.push(Box::new(move |_| radius));
+            told.push(Reached::length(label, radius));
+        }
+        let sizes: Vec<Size<'_>> =
+            laws.iter().enumerate().map(|(k, at)| Size { at, even: even || k > 0 }).collect();
+        let how =
+            Rounding { shape: EdgeShape::Fillet(self.section.round(context, &self.fullness)?), sizes: &sizes };
+        Ok(context.rounded_edges(&groups, &how)?.with_reached(told))
     }
 }

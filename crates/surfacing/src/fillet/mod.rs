@@ -16,12 +16,14 @@ mod planes;
 mod rebuilt;
 mod round;
 mod setback;
+mod sizes;
 mod solve;
 mod strip;
 mod track;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::f64::consts::PI;
+use std::rc::Rc;
 
 use geometry::{ArcLength, Domain, NurbsCurve, Tolerance, Vector3};
 use topology::{EdgeId, Shell, VertexId, closure};
@@ -29,6 +31,7 @@ use topology::{EdgeId, Shell, VertexId, closure};
 pub use between::{Ball, Rolling, Support, fillet_between};
 pub use inset::inset_edges;
 pub use round::Round;
+pub use sizes::{Picked, Size};
 
 use crate::SurfacingError;
 use crate::fits::{HALVINGS, largest_share};
@@ -40,6 +43,7 @@ use fading::{fades_after, fades_at};
 use planes::{with_even_planes, with_planes_joined};
 use rebuilt::Rebuilt;
 use setback::BEFORE;
+use sizes::{Along, Numbered, largest};
 use strip::strip;
 use track::{Near, Profile, Track, longer};
 
@@ -110,13 +114,12 @@ impl SlantBy {
 }
 
 /// How edges are rounded.
+#[derive(Clone, Copy)]
 pub struct Rounding<'a> {
     /// What takes the place of every edge.
     pub shape: EdgeShape,
-    /// Its size in millimetres by the share, 0 to 1, of the chain of edges that lies behind.
-    pub size: &'a dyn Fn(f64) -> f64,
-    /// Whether the size is the same everywhere, so that one that fits can be told.
-    pub even: bool,
+    /// Its sizes, by the numbers that edges are picked with.
+    pub sizes: &'a [Size<'a>],
 }
 
 /// A shell with rounded edges.
@@ -154,19 +157,20 @@ struct RunOn {
 type Chain = Vec<(EdgeId, bool)>;
 
 /// A shell with edges rounded, and those that follow them along tangents. Where edges of both kinds meet, inner and outer ones,
-/// those that are fewer there come first, and the others follow round them.
+/// those that are fewer there come first, and the others follow round them. So does what meets an edge of the largest radius in a
+/// corner of three: the smaller balls roll around its end.
 ///
 /// # Errors
 /// `FilletTooLarge` with the place, and for an even size the largest one that fits; `SmoothEdge`, `FilletFree`,
-/// `FilletCorner`, `FilletSides`, `FilletRunsOn`.
+/// `FilletCorner`, `FilletSides`, `FilletSizes`, `FilletRunsOn`.
 pub fn round_edges(
     shell: &Shell,
-    edges: &BTreeSet<EdgeId>,
+    edges: &Picked,
     rounding: &Rounding<'_>,
     tolerance: &Tolerance,
 ) -> Result<Rounded, SurfacingError> {
     let halves = Halves::new(shell);
-    let all: BTreeSet<EdgeId> = chains(&halves, edges)?.iter().flatten().map(|c| c.0).collect();
+    let all: BTreeSet<EdgeId> = chains(&halves, edges.keys())?.iter().flatten().map(|c| c.0).collect();
     let even = with_even_planes(&halves, edges, &all, tolerance)?;
     let (shell, edges) = even.as_ref().map_or((shell, edges), |(shell, edges)| (shell, edges));
     let made = rounded(shell, edges, rounding, tolerance);
@@ -179,62 +183,88 @@ pub fn round_edges(
     with_what_fits(made, shell, edges, rounding, tolerance)
 }
 
-/// Tells with what was too large which size fits.
+/// Tells with what was too large which size fits: the largest one that was built, where the others stay.
 fn with_what_fits(
     made: Result<Rounded, SurfacingError>,
     shell: &Shell,
-    edges: &BTreeSet<EdgeId>,
+    edges: &Picked,
     rounding: &Rounding<'_>,
     tolerance: &Tolerance,
 ) -> Result<Rounded, SurfacingError> {
     let Err(SurfacingError::FilletTooLarge { size, at, .. }) = made else { return made };
+    let of_size = rounding.sizes.iter().position(|s| s.only() == Some(size));
     let fits = |share: f64| {
-        let smaller = |s: f64| share * (rounding.size)(s);
-        rounded(shell, edges, &Rounding { size: &smaller, ..*rounding }, tolerance).is_ok()
+        let smaller = |_: f64| share * size;
+        let mut sizes = rounding.sizes.to_vec();
+        if let Some(own) = of_size {
+            sizes[own].at = &smaller;
+        }
+        rounded(shell, edges, &Rounding { sizes: &sizes, ..*rounding }, tolerance).is_ok()
     };
-    let fits = rounding.even.then(|| largest_share(HALVINGS, &fits)).flatten().map(|share| share * size);
+    let fits = of_size.and_then(|_| largest_share(HALVINGS, &fits)).map(|share| share * size);
     Err(SurfacingError::FilletTooLarge { size, at, fits })
+}
+
+/// In which order edges that meet are rounded.
+#[derive(Debug, Clone, Copy)]
+struct Order {
+    /// Of as many inner and outer ones, the outer ones come first.
+    outer_first: bool,
+    /// Of three of one kind, the one that is larger than the others comes first.
+    largest_first: bool,
 }
 
 fn rounded(
     shell: &Shell,
-    edges: &BTreeSet<EdgeId>,
+    edges: &Picked,
     rounding: &Rounding<'_>,
     tolerance: &Tolerance,
 ) -> Result<Rounded, SurfacingError> {
-    let inner_first = rounded_in_turn(shell, edges, rounding, false, tolerance);
+    let orders: &[bool] = if rounding.sizes.len() > 1 { &[true, false] } else { &[false] };
+    let any_of = |outer_first: bool| {
+        let made = |largest_first: bool| {
+            let order = Order { outer_first, largest_first };
+            rounded_in_turn(shell, edges, rounding, order, tolerance)
+        };
+        orders[1..].iter().fold(made(orders[0]), |first, next| first.or_else(|e| made(*next).map_err(|_| e)))
+    };
     // Where as many of both kinds meet, either may come first: an upright edge before those at its foot, which then follow it.
-    inner_first.or_else(|refused| {
+    any_of(false).or_else(|refused| {
         let halves = Halves::new(shell);
-        let kinds = kinds(&halves, &chains(&halves, edges)?)?;
+        let kinds = kinds(&halves, &chains(&halves, edges.keys())?)?;
         if kinds.values().all(|outer| *outer) || !kinds.values().any(|outer| *outer) {
             return Err(refused);
         }
-        rounded_in_turn(shell, edges, rounding, true, tolerance).map_err(|_| refused)
+        any_of(true).map_err(|_| refused)
     })
 }
 
-/// Inner and outer edges one after the other; of as many where they meet, the outer ones come first or last.
+/// Edges that meet others which come before them after those.
 fn rounded_in_turn(
     shell: &Shell,
-    edges: &BTreeSet<EdgeId>,
+    edges: &Picked,
     rounding: &Rounding<'_>,
-    outer_first: bool,
+    order: Order,
     tolerance: &Tolerance,
 ) -> Result<Rounded, SurfacingError> {
-    let (mut shell, mut left) = (shell.clone(), edges.clone());
+    let mut shell = shell.clone();
+    let mut left: Numbered = edges.iter().map(|(edge, number)| (*edge, Some(*number))).collect();
     let (mut count, mut max_deviation) = (0, 0.0_f64);
     while !left.is_empty() {
         let halves = Halves::new(&shell);
-        let chains = chains(&halves, &left)?;
+        // Those with a number come first: where a chain closes, it begins at one.
+        let picked = [true, false].into_iter();
+        let picked = picked.flat_map(|own| left.iter().filter(move |l| l.1.is_some() == own).map(|l| l.0));
+        let chains = chains(&halves, picked)?;
         let kinds = kinds(&halves, &chains)?;
-        let now = first_ones(&halves, &chains, &kinds, outer_first)?;
+        let leads = |numbers: &[Option<usize>]| largest(rounding.sizes, numbers).filter(|_| order.largest_first);
+        let now = first_ones(&halves, &chains, &kinds, &left, order.outer_first, &leads)?;
         let (these, later): (Vec<Chain>, Vec<Chain>) =
             chains.into_iter().partition(|c| now.contains(&c[0].0));
         let round = |guides: Guides, margin: f64| {
             let made = |before| {
                 let run_on = RunOn { guides, margin, before };
-                round_chains(&halves, &these, &kinds, rounding, &run_on, tolerance)
+                round_chains(&halves, &these, &kinds, (rounding, &left), &run_on, tolerance)
             };
             let corner = |refused: &SurfacingError| matches!(refused, SurfacingError::FilletCorner { .. });
             BEFORE[1..].iter().fold(made(BEFORE[0]), |first, before| match first {
@@ -258,21 +288,26 @@ fn rounded_in_turn(
         })?;
         count += these.iter().map(Vec::len).sum::<usize>();
         max_deviation = max_deviation.max(deviation);
-        left = later.iter().flatten().filter_map(|(e, _)| made.edges.get(e).copied()).collect();
+        let number = |e: &EdgeId| left.get(e).copied().flatten();
+        let stays = |(e, _): &(EdgeId, bool)| Some((*made.edges.get(e)?, number(e)));
+        let mut next: Numbered = later.iter().flatten().filter_map(stays).collect();
         // Where two that are still to come met at a vertex, what a strip's end put there between them comes too.
         for (vertex, ends) in &made.across {
             let comes = |e: &&EdgeId| [shell.edge(**e).start, shell.edge(**e).end].contains(vertex);
             if later.iter().flatten().map(|(e, _)| e).filter(comes).count() >= 2 {
-                left.extend(ends);
+                next.extend(ends.iter().map(|e| (*e, None)));
             }
         }
-        shell = made.shell;
+        (shell, left) = (made.shell, next);
     }
     Ok(Rounded { shell, edges: count, radii: None, max_deviation })
 }
 
 /// The chains of edges that picked ones belong to.
-fn chains(halves: &Halves<'_>, picked: &BTreeSet<EdgeId>) -> Result<Vec<Chain>, SurfacingError> {
+fn chains<'e>(
+    halves: &Halves<'_>,
+    picked: impl IntoIterator<Item = &'e EdgeId>,
+) -> Result<Vec<Chain>, SurfacingError> {
     let shell = halves.shell;
     let mut done: BTreeSet<EdgeId> = BTreeSet::new();
     let mut out = Vec::new();
@@ -356,11 +391,14 @@ fn kinds(halves: &Halves<'_>, chains: &[Chain]) -> Result<BTreeMap<EdgeId, bool>
 
 /// The heads of the chains that are rounded first: all, unless inner and outer ones meet somewhere; then of the groups that do
 /// the ones that are fewer where they meet, and of as many the inner ones. A group is what hangs together and is of one kind.
+/// Where all edges of a corner are of one kind, the one that leads by their numbers comes before the others.
 fn first_ones(
     halves: &Halves<'_>,
     chains: &[Chain],
     kinds: &BTreeMap<EdgeId, bool>,
+    numbers: &Numbered,
     outer_first: bool,
+    leads: &dyn Fn(&[Option<usize>]) -> Option<usize>,
 ) -> Result<BTreeSet<EdgeId>, SurfacingError> {
     let shell = halves.shell;
     let mut about: BTreeMap<VertexId, Vec<(usize, EdgeId)>> = BTreeMap::new();
@@ -372,12 +410,19 @@ fn first_ones(
     }
     let mut group: Vec<usize> = (0..chains.len()).collect();
     let mut mixed: Vec<[Vec<usize>; 2]> = Vec::new();
-    for here in about.values() {
+    for (vertex, here) in &about {
         let of_kind = |kind: bool| -> Vec<(usize, EdgeId)> {
             here.iter().copied().filter(|(_, e)| kinds[e] == kind).collect()
         };
         let (outer, inner) = (of_kind(true), of_kind(false));
         for alike in [&outer, &inner] {
+            let is_corner = || halves.fan(*vertex).is_some_and(|f| f.closed && f.spokes.len() == 3);
+            let own: Vec<Option<usize>> = alike.iter().map(|(_, e)| numbers.get(e).copied().flatten()).collect();
+            let leader = leads(&own).filter(|_| alike.len() == 3 && is_corner());
+            let mut alike = alike.clone();
+            if let Some((leader, _)) = leader.map(|k| alike.remove(k)) {
+                mixed.push([vec![leader], alike.iter().map(|(c, _)| *c).collect()]);
+            }
             for pair in alike.windows(2) {
                 let (from, to) = (group[pair[1].0], group[pair[0].0]);
                 group.iter_mut().filter(|g| **g == from).for_each(|g| *g = to);
@@ -490,16 +535,10 @@ fn reach(halves: &Halves<'_>, edge: EdgeId, shape: EdgeShape, size: f64) -> f64 
     PLACES.into_iter().filter_map(at).fold(size, f64::max)
 }
 
-/// Smallest and largest of the sizes.
-fn sizes(rounding: &Rounding<'_>) -> [f64; 2] {
-    let sizes = || (0..=16).map(|k| (rounding.size)(f64::from(k) / 16.0));
-    [sizes().fold(f64::MAX, f64::min), sizes().fold(0.0, f64::max)]
-}
-
 /// How much longer faces and edges are made, in millimetres: as far as what leaves the vertices of edges at large angles needs, and
 /// what leaves them at small ones, if not beyond its own end.
 fn margins(halves: &Halves<'_>, chains: &[Chain], rounding: &Rounding<'_>) -> [f64; 2] {
-    let [_, size] = sizes(rounding);
+    let [_, size] = sizes::bounds(rounding.sizes);
     let mut out = [size; 2];
     for &(edge, _) in chains.iter().flatten() {
         let reach = reach(halves, edge, rounding.shape, size);
@@ -529,12 +568,12 @@ fn round_chains(
     halves: &Halves<'_>,
     chains: &[Chain],
     kinds: &BTreeMap<EdgeId, bool>,
-    rounding: &Rounding<'_>,
+    (rounding, numbers): (&Rounding<'_>, &Numbered),
     &RunOn { guides, margin, before }: &RunOn,
     tolerance: &Tolerance,
 ) -> Result<(rebuilt::Made, f64), SurfacingError> {
     let shell = halves.shell;
-    let [smallest, largest] = sizes(rounding);
+    let [smallest, largest] = sizes::bounds(rounding.sizes);
     if !(largest.is_finite() && smallest > tolerance.resolution) {
         return Err(SurfacingError::NoSize { size: smallest });
     }
@@ -557,24 +596,19 @@ fn round_chains(
         let curves: Vec<&NurbsCurve> =
             chain.iter().filter_map(|(e, _)| shell.edge(*e).curve.as_ref()).collect();
         let lengths: Vec<f64> = curves.iter().map(|c| c.length()).collect();
-        let whole: f64 = lengths.iter().sum();
+        let along = Rc::new(Along::new(halves, rounding.sizes, chain, numbers, &lengths)?);
         let first = first_side(halves, chain[0]);
-        let mut before = 0.0;
-        for (k, ((&(edge, forward), curve), length)) in chain.iter().zip(&curves).zip(&lengths).enumerate() {
+        for (k, (&(edge, forward), curve)) in chain.iter().zip(&curves).enumerate() {
             let pair = halves.of(edge).ok_or(SurfacingError::Empty)?;
             let run = ArcLength::new(curve);
-            let (begins, even) = (before, rounding.even);
-            let size = rounding.size;
-            let length = *length;
+            let (even, sizes) = (along.even(k), Rc::clone(&along));
             let at = move |t: f64| {
                 if even {
-                    return size(0.0);
+                    return sizes.on(k, 0.0);
                 }
                 let share = run.share(t);
-                let own = if forward { share } else { 1.0 - share };
-                size((begins + own * length) / whole)
+                sizes.on(k, if forward { share } else { 1.0 - share })
             };
-            before += length;
             let guide = match guides {
                 Guides::RunOn => longer(curve, margin),
                 Guides::GoOn => going_on(shell, chain, k, margin)?,
@@ -596,7 +630,7 @@ fn round_chains(
                     }
                 },
                 Box::new(at),
-                rounding.even,
+                even,
             );
             track.joints = joints.get(&edge).copied().unwrap_or_default();
             rails.push(Rail { edge, track });

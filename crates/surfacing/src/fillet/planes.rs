@@ -7,6 +7,7 @@ use std::sync::Arc;
 use geometry::{Domain, Frame, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3};
 use topology::{EdgeId, Face, Loop, OrientedEdge, Shell, VertexId, straight_pcurve};
 
+use super::Picked;
 use crate::SurfacingError;
 use crate::halves::{Half, Halves};
 
@@ -22,12 +23,12 @@ const EVEN: f64 = 1e-6;
 /// Those of a shell that cannot be put together.
 pub(super) fn with_even_planes(
     halves: &Halves<'_>,
-    edges: &BTreeSet<EdgeId>,
+    edges: &Picked,
     rounded: &BTreeSet<EdgeId>,
     tolerance: &Tolerance,
-) -> Result<Option<(Shell, BTreeSet<EdgeId>)>, SurfacingError> {
+) -> Result<Option<(Shell, Picked)>, SurfacingError> {
     let shell = halves.shell;
-    let ends = ends_of(shell, rounded);
+    let ends = ends_of(shell, rounded.iter());
     let beside = |half: &&Half| {
         let edge = shell.edge(half.edge);
         ends.contains(&edge.start) || ends.contains(&edge.end)
@@ -60,22 +61,22 @@ fn is_even(surface: &NurbsSurface) -> bool {
     })
 }
 
-fn ends_of(shell: &Shell, edges: &BTreeSet<EdgeId>) -> BTreeSet<VertexId> {
-    edges.iter().flat_map(|&e| [shell.edge(e).start, shell.edge(e).end]).collect()
+fn ends_of<'e>(shell: &Shell, edges: impl Iterator<Item = &'e EdgeId>) -> BTreeSet<VertexId> {
+    edges.flat_map(|&e| [shell.edge(e).start, shell.edge(e).end]).collect()
 }
 
 /// Faces as a shell, with the numbers that edges have in it.
 fn put_together(
     shell: &Shell,
-    edges: &BTreeSet<EdgeId>,
+    edges: &Picked,
     faces: Vec<Face>,
-) -> Result<(Shell, BTreeSet<EdgeId>), SurfacingError> {
+) -> Result<(Shell, Picked), SurfacingError> {
     let kept: BTreeSet<EdgeId> =
         faces.iter().flat_map(|f| &f.loops).flat_map(|l| &l.edges).map(|e| e.edge).collect();
     let numbers: BTreeMap<EdgeId, EdgeId> =
         kept.iter().enumerate().map(|(k, was)| (*was, EdgeId(k as u32))).collect();
     let shell = Shell::of_used(shell.vertices(), shell.edges(), faces)?;
-    Ok((shell, edges.iter().filter_map(|e| numbers.get(e).copied()).collect()))
+    Ok((shell, edges.iter().filter_map(|(e, size)| Some((*numbers.get(e)?, *size))).collect()))
 }
 
 /// A shell whose faces of one plane are one where a seam between them ends at one of the edges, with those edges in it;
@@ -85,16 +86,16 @@ fn put_together(
 /// Those of a shell that cannot be put together.
 pub(super) fn with_planes_joined(
     shell: &Shell,
-    edges: &BTreeSet<EdgeId>,
+    edges: &Picked,
     tolerance: &Tolerance,
-) -> Result<Option<(Shell, BTreeSet<EdgeId>)>, SurfacingError> {
+) -> Result<Option<(Shell, Picked)>, SurfacingError> {
     let planes: Vec<Option<Frame>> = shell.faces().iter().map(|f| plane_of(f, tolerance)).collect();
     let halves = Halves::new(shell);
-    let ends = ends_of(shell, edges);
+    let ends = ends_of(shell, edges.keys());
     let mut group: Vec<usize> = (0..shell.faces().len()).collect();
     for (h, half) in halves.all.iter().enumerate() {
         let edge = shell.edge(half.edge);
-        let Some(twin) = half.twin.filter(|t| *t > h && !edges.contains(&half.edge)) else { continue };
+        let Some(twin) = half.twin.filter(|t| *t > h && !edges.contains_key(&half.edge)) else { continue };
         let (a, b) = (half.face, halves.all[twin].face);
         let at_edge = ends.contains(&edge.start) || ends.contains(&edge.end);
         let one_plane = planes[a].as_ref().zip(planes[b].as_ref()).is_some_and(|(p, q)| {

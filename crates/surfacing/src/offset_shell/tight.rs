@@ -10,7 +10,7 @@ use topology::{EdgeId, Face, Shell, face_extent};
 use super::parted::{folded, looked_at, tighter};
 use super::{Joints, Kind, OffsetShell, rebuilt};
 use crate::loops::Outlines;
-use crate::{EdgeShape, Round, Rounded, Rounding, SurfacingError, round_edges};
+use crate::{EdgeShape, Round, Rounded, Rounding, Size, SurfacingError, round_edges};
 
 /// Radius of a rounding, as a share of the distance, up to which it is about as tight.
 const TIGHT: f64 = 3.0;
@@ -57,7 +57,7 @@ pub(super) fn without_tight(
             return Ok(None);
         }
         let size = |_: f64| LARGER * left;
-        round_edges(&numbered, &edges.into_iter().collect(), &rounding(&size), tolerance)?
+        rounded(&numbered, edges, &size, tolerance)?
     } else {
         let roundings: Vec<(&Face, f64)> = gone.iter().map(|&f| (&shell.faces()[f], distances[f])).collect();
         rounded_in_turn(numbered, &pairs, &roundings, tolerance)?
@@ -83,8 +83,16 @@ pub(super) fn all_but_folds(face: &Face, distance: f64) -> bool {
     tightest.is_some_and(|(radius, _)| radius <= ALL_BUT * distance.abs())
 }
 
-fn rounding<'a>(size: &'a dyn Fn(f64) -> f64) -> Rounding<'a> {
-    Rounding { shape: EdgeShape::Fillet(Round::Arc), size, even: false }
+/// A shell with edges rounded by a ball whose size is told by the share of the way.
+fn rounded(
+    shell: &Shell,
+    edges: impl IntoIterator<Item = EdgeId>,
+    size: &dyn Fn(f64) -> f64,
+    tolerance: &Tolerance,
+) -> Result<Rounded, SurfacingError> {
+    let rounding =
+        Rounding { shape: EdgeShape::Fillet(Round::Arc), sizes: &[Size { at: size, even: false }] };
+    round_edges(shell, &edges.into_iter().map(|e| (e, 0)).collect(), &rounding, tolerance)
 }
 
 fn share_vertices(shell: &Shell, edges: &[EdgeId]) -> bool {
@@ -113,7 +121,7 @@ fn rounded_in_turn(
             let k = (x as usize).min(ALONG - 1);
             balls[k] + (balls[k + 1] - balls[k]) * (x - k as f64)
         };
-        let next = round_edges(&made.shell, &BTreeSet::from([edge]), &rounding(&size), tolerance)?;
+        let next = rounded(&made.shell, [edge], &size, tolerance)?;
         made = Rounded { max_deviation: made.max_deviation.max(next.max_deviation), ..next };
     }
     Ok(made)
