@@ -379,6 +379,9 @@ class Balls:
                         # A patch in the corner may begin half a radius before that.
                         half = 0.5 * math.atan2(turn, own @ leaves)
                         most = max(most, 1.15 * max(far[other], far[name]) / math.tan(half) + 0.6 * max(radii[other], radii[name]))
+                        if radii[other] > radii[name]:
+                            # The larger one comes first, and runs out over this edge.
+                            most = max(most, 1.3 * far[other] / turn)
                     elif own @ leaves < 0:
                         most = max(most, 1.3 * far[name] / turn)
                         self.room_beside &= 1.3 * far[name] / turn + SLACK < length

@@ -1,9 +1,11 @@
 //! Surface fillet: a rounding between two surfaces, whether they meet or not.
 
+use std::collections::BTreeSet;
+
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use surfacing::{Ball, Rolling, Support, SurfacingError, fillet_between};
-use topology::Body;
+use topology::{Body, EdgeId};
 
 use super::fillet::{FilletSection, RadiusBy};
 use super::{Construction, Context, SlotDescription, StepDescription, ValueDescription};
@@ -24,13 +26,20 @@ pub enum BallBy {
     Formula,
     /// A surface between both, which it touches too: a full round.
     Full,
+    /// Edges of the first surface, along which it touches that.
+    Held,
 }
 
 impl BallBy {
     fn choice() -> ValueDescription {
-        let choices =
-            [("constant", "One radius"), ("even", "Evenly"), ("formula", "Formula"), ("full", "Full round")];
-        let help = "How large it is: the radius is the same everywhere, changes evenly to another, follows a formula in along (0 where the fillet begins, 1 at the end), or follows from a third surface between the two that the ball touches as well.";
+        let choices = [
+            ("constant", "One radius"),
+            ("even", "Evenly"),
+            ("formula", "Formula"),
+            ("full", "Full round"),
+            ("held", "Held to edges"),
+        ];
+        let help = "How large it is: the radius is the same everywhere, changes evenly to another, follows a formula in along (0 where the fillet begins, 1 at the end), or follows from a third surface between the two that the ball touches as well, or from edges of the first one along which the fillet begins.";
         ValueDescription::choice("radius_by", "Ball", &choices, help)
     }
 
@@ -40,7 +49,7 @@ impl BallBy {
             Self::Constant => Some(RadiusBy::Constant),
             Self::Even => Some(RadiusBy::Even),
             Self::Formula => Some(RadiusBy::Formula),
-            Self::Full => None,
+            Self::Full | Self::Held => None,
         }
     }
 }
@@ -82,6 +91,9 @@ pub struct SurfaceFillet {
     /// For a full round: the surface, or one face, between both.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub middle: Option<Reference>,
+    /// For a fillet held to edges: those of the first surface.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub held_to: Vec<Reference>,
     /// Side of the first one on which the ball rolls.
     #[serde(default, skip_serializing_if = "is_default")]
     pub first_side: BallSide,
@@ -129,8 +141,40 @@ impl SurfaceFillet {
     fn trims_slot(&self, slot: &str) -> bool {
         match slot {
             "middle" => self.in_one_shape(),
+            "held_to" => self.trimmed()[0],
             _ => self.trimmed()[usize::from(slot == "second")],
         }
+    }
+
+    /// The edges of the first surface that the fillet is held to.
+    fn held_edges(&self, context: &Context<'_>) -> Result<Vec<EdgeId>, Notice> {
+        let slot = "held_to";
+        if self.held_to.is_empty() {
+            return Err(Notice::about(slot, "pick edges of the first surface along which the fillet begins"));
+        }
+        let (_, shell, faces) = context.faces_of_one_shell(&self.first, "first")?;
+        let (step, item) = (&self.first.step, &self.first.item);
+        let about = match (item, &faces[..]) {
+            (Some(_), &[face]) => Support::about(shell, face, true, false).faces,
+            _ => faces,
+        };
+        let mut edges = Vec::new();
+        for reference in &self.held_to {
+            let meant = match &reference.step {
+                own if own == step => context.edges_meant(shell, reference, slot)?,
+                _ => BTreeSet::new(),
+            };
+            let of_first = |edge: &EdgeId| {
+                let uses = about.iter().flat_map(|f| &shell.faces()[*f].loops).flat_map(|l| &l.edges);
+                uses.map(|u| u.edge).any(|e| e == *edge)
+            };
+            let own: Vec<EdgeId> = meant.into_iter().filter(of_first).collect();
+            if own.is_empty() {
+                return Err(Notice::about(slot, "this is no edge of the first surface; pick one of its own"));
+            }
+            edges.extend(own);
+        }
+        Ok(edges)
     }
 }
 
@@ -157,7 +201,8 @@ impl Construction for SurfaceFillet {
         };
         let mut values = vec![BallBy::choice()];
         let [radius, end_radius] = RadiusBy::values();
-        values.extend([radius.only_if("radius_by", "!full"), end_radius]);
+        let sized = radius.only_if("radius_by", "constant|even|formula");
+        values.extend([sized, end_radius]);
         let [section, fullness] = FilletSection::values();
         values.extend([section.only_if("radius_by", "!full"), fullness]);
         values.extend([
@@ -183,6 +228,15 @@ impl Construction for SurfaceFillet {
                 surface("first", "First"),
                 surface("second", "Second"),
                 surface("middle", "Between them").only_if("radius_by", "full"),
+                SlotDescription::one(
+                    "held_to",
+                    "Held to",
+                    &["curve", "surface", "solid"],
+                    "Edges of the first surface along which the fillet begins.",
+                )
+                .many(0, 100)
+                .uncovers()
+                .only_if("radius_by", "held"),
             ],
             values,
         }
@@ -190,7 +244,8 @@ impl Construction for SurfaceFillet {
 
     fn inputs(&self) -> Vec<(&'static str, &Reference)> {
         let middle = self.middle.as_ref().filter(|_| self.radius_by == BallBy::Full).map(|r| ("middle", r));
-        [("first", &self.first), ("second", &self.second)].into_iter().chain(middle).collect()
+        let held = self.held_to.iter().filter(|_| self.radius_by == BallBy::Held).map(|r| ("held_to", r));
+        [("first", &self.first), ("second", &self.second)].into_iter().chain(middle).chain(held).collect()
     }
 
     fn keeps(&self, slot: &str) -> bool {
@@ -225,8 +280,14 @@ impl Construction for SurfaceFillet {
             None => None,
         };
         let even = self.radius_by == BallBy::Constant;
+        let round = || self.section.round(context, &self.fullness);
+        let held = match self.radius_by {
+            BallBy::Held => self.held_edges(context)?,
+            _ => Vec::new(),
+        };
         let ball = match &law {
-            Some(radius) => Ball::Sized { radius, even, round: self.section.round(context, &self.fullness)? },
+            Some(radius) => Ball::Sized { radius, even, round: round()? },
+            None if self.radius_by == BallBy::Held => Ball::Held { edges: &held, round: round()? },
             None => {
                 let middle = self.middle.as_ref();
                 let middle =
@@ -242,6 +303,7 @@ impl Construction for SurfaceFillet {
             let slot = match e {
                 SurfacingError::FilletEndsInside { .. } => "trims",
                 SurfacingError::NoFullRound { .. } => "middle",
+                _ if self.radius_by == BallBy::Held => "held_to",
                 _ => "radius",
             };
             Notice::refused(slot, &e)
@@ -250,7 +312,7 @@ impl Construction for SurfaceFillet {
         let built = match &law {
             Some(radius) if even => built.with_reached([Reached::length("Radius", radius(0.5))]),
             Some(_) => built,
-            // What a full round has is told, since nobody gave it.
+            // What nobody gave is told.
             None => built.with_reached(made.radii.into_iter().flat_map(|[least, most]| {
                 [Reached::length("Radius, smallest", least), Reached::length("Radius, largest", most)]
             })),

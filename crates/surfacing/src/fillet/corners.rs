@@ -10,7 +10,7 @@ use nalgebra::Vector6;
 use topology::{EdgeId, Vertex, VertexId};
 
 use super::ends::{Plane, plane_of};
-use super::fading::fading;
+use super::fading::{fading, is_tip};
 use super::setback::Setback;
 use super::solve::{contact_on_curve, on_track, solve};
 use super::track::{Pole, Profile, Track};
@@ -62,6 +62,8 @@ pub(super) enum Plan {
     /// The strip of a tight bend ends short of one side at a pole, and those before and after it meet beyond that: ends of the
     /// strip in order of its guide with the shares of the pole on them, and what they have in common.
     Fold { rail: usize, beside: [(usize, bool, f64); 2], mitre: Option<Mitre> },
+    /// A strip narrows down to a point.
+    Tip { rail: usize, at_end: bool },
     /// Strips end before a patch.
     Setback(Setback),
     /// Three flats meet in a point.
@@ -151,6 +153,7 @@ impl<'a> Corners<'a> {
         let chosen: Vec<usize> = (0..count).filter(|&i| self.rail_of(fan.spokes[i]).is_some()).collect();
         match (fan.closed, &chosen[..]) {
             (_, []) => Ok(()),
+            (true, [i]) if is_tip(self.halves, fan.spokes[*i]) => self.tip(vertex, &fan.from(*i)),
             (true, [i]) if count >= 3 => {
                 let fan = fan.from(*i);
                 match fading(self.halves, &fan) {

@@ -83,6 +83,12 @@ pub(super) fn fades_at(halves: &Halves<'_>, vertex: VertexId) -> Vec<VertexId> {
     (0..fan.spokes.len()).filter_map(ends).collect()
 }
 
+/// Whether an edge fades out at one of its ends, where just two smooth ones go on from it.
+pub(super) fn is_tip(halves: &Halves<'_>, spoke: Spoke) -> bool {
+    let fan = halves.fan(halves.vertex(spoke)).filter(|f| f.closed && f.spokes.len() == 3);
+    fan.is_some_and(|f| f.spokes.iter().all(|s| halves.smooth_at(*s, LEVEL)))
+}
+
 /// A place on an edge that leaves a vertex.
 struct Foot {
     spoke: Spoke,
@@ -91,6 +97,21 @@ struct Foot {
 }
 
 impl Corners<'_> {
+    /// Ends a strip in the point where its edge has faded out.
+    ///
+    /// # Errors
+    /// `FilletCorner` for what is not round.
+    pub(super) fn tip(&mut self, vertex: VertexId, fan: &Fan) -> Result<(), SurfacingError> {
+        let (rail, spoke) = (self.rail(fan, 0)?, fan.spokes[0]);
+        if !matches!(self.rails[rail].track.profile, Profile::Round(_)) {
+            return Err(SurfacingError::FilletCorner { at: self.halves.shell.vertex(vertex).point.into() });
+        }
+        let end = (self.end_of(rail, spoke.at_end), vertex);
+        self.set_end((rail, spoke.at_end), side_after(spoke), [end; 2], &[]);
+        self.plans.push(Plan::Tip { rail, at_end: spoke.at_end });
+        Ok(())
+    }
+
     /// Ends a strip before what fades out, and puts a patch in its place.
     ///
     /// # Errors

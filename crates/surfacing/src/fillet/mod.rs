@@ -39,7 +39,7 @@ use crate::ground::Ground;
 use crate::halves::{Halves, Spoke};
 use crate::side::Side;
 use corners::{Corners, Rail};
-use fading::{fades_after, fades_at};
+use fading::{fades_after, fades_at, is_tip};
 use planes::{with_even_planes, with_planes_joined};
 use rebuilt::Rebuilt;
 use setback::BEFORE;
@@ -170,7 +170,7 @@ pub fn round_edges(
     tolerance: &Tolerance,
 ) -> Result<Rounded, SurfacingError> {
     let halves = Halves::new(shell);
-    let all: BTreeSet<EdgeId> = chains(&halves, edges.keys())?.iter().flatten().map(|c| c.0).collect();
+    let all: BTreeSet<EdgeId> = chains(&halves, edges.keys(), false)?.iter().flatten().map(|c| c.0).collect();
     let even = with_even_planes(&halves, edges, &all, tolerance)?;
     let (shell, edges) = even.as_ref().map_or((shell, edges), |(shell, edges)| (shell, edges));
     let made = rounded(shell, edges, rounding, tolerance);
@@ -210,7 +210,7 @@ fn with_what_fits(
 struct Order {
     /// Of as many inner and outer ones, the outer ones come first.
     outer_first: bool,
-    /// Of three of one kind, the one that is larger than the others comes first.
+    /// Of three of one kind that meet, those of the largest size come first.
     largest_first: bool,
 }
 
@@ -231,7 +231,7 @@ fn rounded(
     // Where as many of both kinds meet, either may come first: an upright edge before those at its foot, which then follow it.
     any_of(false).or_else(|refused| {
         let halves = Halves::new(shell);
-        let kinds = kinds(&halves, &chains(&halves, edges.keys())?)?;
+        let kinds = kinds(&halves, &chains(&halves, edges.keys(), false)?)?;
         if kinds.values().all(|outer| *outer) || !kinds.values().any(|outer| *outer) {
             return Err(refused);
         }
@@ -253,60 +253,93 @@ fn rounded_in_turn(
     while !left.is_empty() {
         let halves = Halves::new(&shell);
         // Those with a number come first: where a chain closes, it begins at one.
-        let picked = [true, false].into_iter();
-        let picked = picked.flat_map(|own| left.iter().filter(move |l| l.1.is_some() == own).map(|l| l.0));
-        let chains = chains(&halves, picked)?;
-        let kinds = kinds(&halves, &chains)?;
-        let leads = |numbers: &[Option<usize>]| largest(rounding.sizes, numbers).filter(|_| order.largest_first);
-        let now = first_ones(&halves, &chains, &kinds, &left, order.outer_first, &leads)?;
-        let (these, later): (Vec<Chain>, Vec<Chain>) =
-            chains.into_iter().partition(|c| now.contains(&c[0].0));
-        let round = |guides: Guides, margin: f64| {
-            let made = |before| {
-                let run_on = RunOn { guides, margin, before };
-                round_chains(&halves, &these, &kinds, (rounding, &left), &run_on, tolerance)
-            };
-            let corner = |refused: &SurfacingError| matches!(refused, SurfacingError::FilletCorner { .. });
-            BEFORE[1..].iter().fold(made(BEFORE[0]), |first, before| match first {
-                Err(refused) if corner(&refused) => made(*before).map_err(|_| refused),
-                done => done,
-            })
+        let picked = || {
+            let of = |own: bool| left.iter().filter(move |l| l.1.is_some() == own).map(|l| l.0);
+            of(true).chain(of(false))
         };
-        let [near, far] = margins(&halves, &these, rounding);
-        let made = match round(Guides::RunOn, near) {
-            // Flats stand across the edge itself, which on the other side of a slanting seam is another one.
-            Err(SurfacingError::FilletSides { .. }) => round(Guides::GoOn, near),
-            made => made,
+        // What fades out is rounded up to where it has, or gives way to a patch.
+        let (to_tips, before) = (chains(&halves, picked(), true)?, chains(&halves, picked(), false)?);
+        let turn = |chains| round_first(&halves, chains, &left, rounding, order, tolerance);
+        let turn = match (to_tips != before).then(|| turn(to_tips)) {
+            Some(Ok(made)) => made,
+            _ => turn(before)?,
         };
-        // Where what is beside an edge's end goes on almost as the edge does, the strip ends far from it; what is made longer by
-        // more than it has to be may leave what it is to lie on.
-        let farther =
-            std::iter::successors(Some(2.0 * near), |m| Some(2.0 * m)).take_while(|m| *m < 2.0 * far);
-        let (made, deviation) = made.or_else(|refused| {
-            let mut farther = farther.filter_map(|margin| round(Guides::RunOn, margin.min(far)).ok());
-            farther.next().ok_or(refused)
-        })?;
-        count += these.iter().map(Vec::len).sum::<usize>();
-        max_deviation = max_deviation.max(deviation);
-        let number = |e: &EdgeId| left.get(e).copied().flatten();
-        let stays = |(e, _): &(EdgeId, bool)| Some((*made.edges.get(e)?, number(e)));
-        let mut next: Numbered = later.iter().flatten().filter_map(stays).collect();
-        // Where two that are still to come met at a vertex, what a strip's end put there between them comes too.
-        for (vertex, ends) in &made.across {
-            let comes = |e: &&EdgeId| [shell.edge(**e).start, shell.edge(**e).end].contains(vertex);
-            if later.iter().flatten().map(|(e, _)| e).filter(comes).count() >= 2 {
-                next.extend(ends.iter().map(|e| (*e, None)));
-            }
-        }
-        (shell, left) = (made.shell, next);
+        count += turn.edges;
+        max_deviation = max_deviation.max(turn.max_deviation);
+        (shell, left) = (turn.shell, turn.left);
     }
     Ok(Rounded { shell, edges: count, radii: None, max_deviation })
 }
 
-/// The chains of edges that picked ones belong to.
+/// A shell after those edges were rounded that come first.
+struct Turn {
+    shell: Shell,
+    /// The edges that are left.
+    left: Numbered,
+    /// How many were rounded.
+    edges: usize,
+    max_deviation: f64,
+}
+
+/// Rounds those of the chains that come first.
+fn round_first(
+    halves: &Halves<'_>,
+    chains: Vec<Chain>,
+    numbers: &Numbered,
+    rounding: &Rounding<'_>,
+    order: Order,
+    tolerance: &Tolerance,
+) -> Result<Turn, SurfacingError> {
+    let shell = halves.shell;
+    let kinds = kinds(halves, &chains)?;
+    let leads = |numbers: &[Option<usize>]| match order.largest_first {
+        true => largest(rounding.sizes, numbers),
+        false => Vec::new(),
+    };
+    let now = first_ones(halves, &chains, &kinds, numbers, order.outer_first, &leads)?;
+    let (these, later): (Vec<Chain>, Vec<Chain>) = chains.into_iter().partition(|c| now.contains(&c[0].0));
+    let round = |guides: Guides, margin: f64| {
+        let made = |before| {
+            let run_on = RunOn { guides, margin, before };
+            round_chains(halves, &these, &kinds, (rounding, numbers), &run_on, tolerance)
+        };
+        let corner = |refused: &SurfacingError| matches!(refused, SurfacingError::FilletCorner { .. });
+        BEFORE[1..].iter().fold(made(BEFORE[0]), |first, before| match first {
+            Err(refused) if corner(&refused) => made(*before).map_err(|_| refused),
+            done => done,
+        })
+    };
+    let [near, far] = margins(halves, &these, rounding);
+    let made = match round(Guides::RunOn, near) {
+        // Flats stand across the edge itself, which on the other side of a slanting seam is another one.
+        Err(SurfacingError::FilletSides { .. }) => round(Guides::GoOn, near),
+        made => made,
+    };
+    // Where what is beside an edge's end goes on almost as the edge does, the strip ends far from it; what is made longer by
+    // more than it has to be may leave what it is to lie on.
+    let farther = std::iter::successors(Some(2.0 * near), |m| Some(2.0 * m)).take_while(|m| *m < 2.0 * far);
+    let (made, max_deviation) = made.or_else(|refused| {
+        let mut farther = farther.filter_map(|margin| round(Guides::RunOn, margin.min(far)).ok());
+        farther.next().ok_or(refused)
+    })?;
+    let number = |e: &EdgeId| numbers.get(e).copied().flatten();
+    let stays = |(e, _): &(EdgeId, bool)| Some((*made.edges.get(e)?, number(e)));
+    let mut left: Numbered = later.iter().flatten().filter_map(stays).collect();
+    // Where two that are still to come met at a vertex, what a strip's end put there between them comes too.
+    for (vertex, ends) in &made.across {
+        let comes = |e: &&EdgeId| [shell.edge(**e).start, shell.edge(**e).end].contains(vertex);
+        if later.iter().flatten().map(|(e, _)| e).filter(comes).count() >= 2 {
+            left.extend(ends.iter().map(|e| (*e, None)));
+        }
+    }
+    Ok(Turn { shell: made.shell, left, edges: these.iter().map(Vec::len).sum(), max_deviation })
+}
+
+/// The chains of edges that picked ones belong to; what fades out belongs to them up to where it has, or not at all.
 fn chains<'e>(
     halves: &Halves<'_>,
     picked: impl IntoIterator<Item = &'e EdgeId>,
+    to_tips: bool,
 ) -> Result<Vec<Chain>, SurfacingError> {
     let shell = halves.shell;
     let mut done: BTreeSet<EdgeId> = BTreeSet::new();
@@ -329,8 +362,8 @@ fn chains<'e>(
                 if ahead { chain.push((next.edge, forward)) } else { chain.insert(0, (next.edge, forward)) }
             }
         }
-        // What fades out at an end is not rounded: what comes before it ends in its place.
-        for _ in 0..2 {
+        // Where what fades out at an end is not rounded, what comes before it ends in its place.
+        for _ in 0..if to_tips { 0 } else { 2 } {
             let fades = |k: &usize| fades_after(halves, chain[*k], &chain[k + 1..]);
             chain.truncate((0..chain.len() - 1).find(fades).map_or(chain.len(), |k| k + 1));
             chain.reverse();
@@ -373,7 +406,10 @@ fn kinds(halves: &Halves<'_>, chains: &[Chain]) -> Result<BTreeMap<EdgeId, bool>
             .of(edge)
             .ok_or_else(|| SurfacingError::FilletFree { at: curve.point(d.at(0.5)).into() })?;
         let mut kind = None;
-        for share in PLACES {
+        let tapers = [false, true].map(|at_end| halves.smooth_at(Spoke { edge, at_end }, LEVEL));
+        let [first, last] = [PLACES[0], PLACES[PLACES.len() - 1]];
+        let counts = |share: &f64| !(tapers[0] && *share == first || tapers[1] && *share == last);
+        for share in PLACES.into_iter().filter(counts) {
             let t = d.at(share);
             let side = |h: usize| Side::new(&shell.faces()[halves.all[h].face], halves.used(h), t);
             let [Some(a), Some(b)] = pair.map(side) else { continue };
@@ -391,14 +427,14 @@ fn kinds(halves: &Halves<'_>, chains: &[Chain]) -> Result<BTreeMap<EdgeId, bool>
 
 /// The heads of the chains that are rounded first: all, unless inner and outer ones meet somewhere; then of the groups that do
 /// the ones that are fewer where they meet, and of as many the inner ones. A group is what hangs together and is of one kind.
-/// Where all edges of a corner are of one kind, the one that leads by their numbers comes before the others.
+/// Where all edges of a corner are of one kind, those that lead by their numbers come before the others.
 fn first_ones(
     halves: &Halves<'_>,
     chains: &[Chain],
     kinds: &BTreeMap<EdgeId, bool>,
     numbers: &Numbered,
     outer_first: bool,
-    leads: &dyn Fn(&[Option<usize>]) -> Option<usize>,
+    leads: &dyn Fn(&[Option<usize>]) -> Vec<usize>,
 ) -> Result<BTreeSet<EdgeId>, SurfacingError> {
     let shell = halves.shell;
     let mut about: BTreeMap<VertexId, Vec<(usize, EdgeId)>> = BTreeMap::new();
@@ -418,14 +454,18 @@ fn first_ones(
         for alike in [&outer, &inner] {
             let is_corner = || halves.fan(*vertex).is_some_and(|f| f.closed && f.spokes.len() == 3);
             let own: Vec<Option<usize>> = alike.iter().map(|(_, e)| numbers.get(e).copied().flatten()).collect();
-            let leader = leads(&own).filter(|_| alike.len() == 3 && is_corner());
-            let mut alike = alike.clone();
-            if let Some((leader, _)) = leader.map(|k| alike.remove(k)) {
-                mixed.push([vec![leader], alike.iter().map(|(c, _)| *c).collect()]);
-            }
-            for pair in alike.windows(2) {
-                let (from, to) = (group[pair[1].0], group[pair[0].0]);
+            let leaders = if alike.len() == 3 && is_corner() { leads(&own) } else { Vec::new() };
+            let of = |first: bool| -> Vec<usize> {
+                let them = (0..alike.len()).filter(|k| leaders.contains(k) == first);
+                them.map(|k| alike[k].0).collect()
+            };
+            let parts = [of(true), of(false)];
+            for pair in parts.iter().flat_map(|part| part.windows(2)) {
+                let (from, to) = (group[pair[1]], group[pair[0]]);
                 group.iter_mut().filter(|g| **g == from).for_each(|g| *g = to);
+            }
+            if !leaders.is_empty() {
+                mixed.push(parts);
             }
         }
         if !(outer.is_empty() || inner.is_empty()) {
@@ -633,6 +673,7 @@ fn round_chains(
                 even,
             );
             track.joints = joints.get(&edge).copied().unwrap_or_default();
+            track.tips = [false, true].map(|at_end| is_tip(halves, Spoke { edge, at_end }));
             rails.push(Rail { edge, track });
         }
     }

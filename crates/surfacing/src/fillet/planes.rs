@@ -186,6 +186,54 @@ fn joined(halves: &Halves<'_>, faces: &[usize], plane: &Frame) -> Result<Face, S
     Ok(Face { surface: Arc::new(surface), loops, reversed: false, role })
 }
 
+/// Faces in groups of those that lie in one plane, the same side out.
+pub(super) fn by_planes(
+    shell: &Shell,
+    faces: impl IntoIterator<Item = usize>,
+    tolerance: &Tolerance,
+) -> Vec<Vec<usize>> {
+    let mut out: Vec<(Option<Frame>, Vec<usize>)> = Vec::new();
+    for number in faces {
+        let plane = plane_of(&shell.faces()[number], tolerance);
+        let curves = shell.faces()[number].loops.iter().flat_map(|l| &l.edges);
+        let curves: Vec<&NurbsCurve> =
+            curves.filter_map(|u| shell.edge(u.edge).curve.as_ref()).collect();
+        let same = out.iter_mut().find(|(known, _)| {
+            known.as_ref().zip(plane.as_ref()).is_some_and(|(p, q)| {
+                p.z.dot(&q.z) > 0.0 && curves.iter().all(|c| is_in(p, c, tolerance))
+            })
+        });
+        match same {
+            Some((_, group)) => group.push(number),
+            None => out.push((plane, vec![number])),
+        }
+    }
+    out.into_iter().map(|o| o.1).collect()
+}
+
+/// The plane of faces that lie in one, over all of them and by a margin beyond, its normal to their outer side.
+///
+/// # Errors
+/// `Empty` for what is not flat.
+pub(super) fn plane_over(
+    shell: &Shell,
+    faces: &[usize],
+    margin: f64,
+    tolerance: &Tolerance,
+) -> Result<NurbsSurface, SurfacingError> {
+    let plane = faces.first().and_then(|f| plane_of(&shell.faces()[*f], tolerance));
+    let plane = plane.ok_or(SurfacingError::Empty)?;
+    let (mut low, mut high) = ([f64::MAX; 2], [f64::MIN; 2]);
+    let uses = faces.iter().flat_map(|f| &shell.faces()[*f].loops).flat_map(|l| &l.edges);
+    for point in uses.filter_map(|u| shell.edge(u.edge).curve.as_ref()).flat_map(NurbsCurve::control_points) {
+        let at = plane.coordinates(&point);
+        for (k, x) in [at.x, at.y].into_iter().enumerate() {
+            (low[k], high[k]) = (low[k].min(x - margin), high[k].max(x + margin));
+        }
+    }
+    over(&plane, low, high)
+}
+
 /// A plane over a part of its coordinates and somewhat beyond, with those as its parameters.
 fn over(plane: &Frame, low: [f64; 2], high: [f64; 2]) -> Result<NurbsSurface, SurfacingError> {
     let margin = [0, 1].map(|k| MARGIN * (high[k] - low[k]));

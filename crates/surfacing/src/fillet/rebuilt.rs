@@ -158,6 +158,14 @@ impl<'a> Rebuilt<'a> {
     fn close(&mut self, plan: &Plan, name: &dyn Fn(&[EdgeId]) -> String) -> Result<(), SurfacingError> {
         match plan {
             Plan::Border { rail, at_end, plane } => self.border(*rail, *at_end, *plane),
+            Plan::Tip { rail, at_end } => {
+                let ended = self.ended(*rail, *at_end)?;
+                let (t, tip) = (ended.ts[0], ended.vertices[0]);
+                let pcurve = straight(Domain::new(0.0, 1.0), [t, 0.0], [t, 1.0])?;
+                let edge = self.put(None, tip, tip);
+                self.paths.insert((*rail, *at_end), vec![OrientedEdge { edge, forward: true, pcurve }]);
+                Ok(())
+            }
             Plan::On { rails, at_ends, sides } => self.on(*rails, *at_ends, *sides),
             Plan::Out { rail, at_end, across } => {
                 let mut path = Vec::new();

@@ -44,12 +44,13 @@ pub(super) fn bounds(sizes: &[Size<'_>]) -> [f64; 2] {
     all.fold([f64::MAX, 0.0], |[low, high], [a, b]| [low.min(a), high.max(b)])
 }
 
-/// The one of edges that meet in a corner whose size is larger than those of all others, each the same everywhere.
-pub(super) fn largest(sizes: &[Size<'_>], numbers: &[Option<usize>]) -> Option<usize> {
-    let own: Vec<f64> =
-        numbers.iter().map(|n| sizes.get((*n)?).and_then(Size::only)).collect::<Option<_>>()?;
-    let k = (0..own.len()).max_by(|a, b| own[*a].total_cmp(&own[*b]))?;
-    (0..own.len()).all(|i| i == k || own[i] < own[k] - ALIKE).then_some(k)
+/// Of edges that meet in a corner, each of a size that is the same everywhere, the ones of the largest: none where all are alike.
+pub(super) fn largest(sizes: &[Size<'_>], numbers: &[Option<usize>]) -> Vec<usize> {
+    let own = numbers.iter().map(|n| sizes.get((*n)?).and_then(Size::only)).collect::<Option<Vec<f64>>>();
+    let Some(own) = own else { return Vec::new() };
+    let most = own.iter().copied().fold(0.0, f64::max);
+    let out: Vec<usize> = (0..own.len()).filter(|k| own[*k] >= most - ALIKE).collect();
+    if out.len() < own.len() { out } else { Vec::new() }
 }
 
 /// The size of a chain's link.

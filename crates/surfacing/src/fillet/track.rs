@@ -181,6 +181,8 @@ pub(super) struct Track<'a> {
     pub(super) even: bool,
     /// Directions at the edge's beginning and end, where it goes on smoothly: halfway between its own and that of what follows.
     pub(super) joints: [Option<Vector3>; 2],
+    /// Whether the faces go over into each other smoothly at its beginning and at its end, so that sections narrow down to a point.
+    pub(super) tips: [bool; 2],
     /// The side whose contacts stand in the planes square to the guide; by itself the ball's centres do, which all but stay where
     /// they are in a bend that is about as tight as the ball.
     held: Cell<Option<usize>>,
@@ -230,6 +232,7 @@ impl<'a> Track<'a> {
             size,
             even,
             joints: [None; 2],
+            tips: [false; 2],
             held: Cell::new(None),
             known: RefCell::default(),
             leans: RefCell::default(),
@@ -257,6 +260,11 @@ impl<'a> Track<'a> {
         {
             return Some(section);
         }
+        for (tip, end) in self.tips.into_iter().zip([self.own.start, self.own.end]) {
+            if tip && (t - end).abs() <= 1e-9 * self.own.length() {
+                return self.narrowed(end);
+            }
+        }
         let near = nearest.map(|(_, s)| s.contacts.map(|c| c.at));
         // The edge itself tells on which turn of a closed surface it is.
         let guess = self.guess(t);
@@ -266,6 +274,19 @@ impl<'a> Track<'a> {
         }
         self.known.borrow_mut().push((t, found));
         Some(found)
+    }
+
+    /// What sections narrow down to at an end at which the faces have one tangent plane.
+    fn narrowed(&self, t: f64) -> Option<Section> {
+        let (Near::Edge(pcurves) | Near::Feet(pcurves)) = &self.near;
+        let contacts = [0, 1].map(|k| {
+            let p = pcurves[k].point(t);
+            Contact { at: [p.x, p.y], point: self.grounds[k].point([p.x, p.y]) }
+        });
+        let Contact { at, point } = contacts[0];
+        let normal = self.grounds[0].place(at)?.normal;
+        let centre = point + normal * (self.side * (self.size)(t));
+        Some(Section { contacts, centre, apex: point, weight: 1.0, bends: [Vector3::zeros(); 2], middle: None })
     }
 
     /// Leads sections to another one at a parameter, where a face goes on with a bend that is too small for a corner: half way on

@@ -1,6 +1,6 @@
 //! The way of a ball that touches a third face between the two supports, followed step by step.
 
-use geometry::{Domain, EndDerivatives, NurbsCurve, Point3, Vector3, closest_on_surface, interpolate};
+use geometry::{Domain, EndDerivatives, NurbsCurve, OnSurface, Point3, Vector3, closest_on_surface, interpolate};
 use topology::inner_place;
 
 use super::spine::{End, FARTHER, MIDDLE, Piece, Rolled, Spine};
@@ -87,35 +87,43 @@ impl Rolled<'_, '_> {
         Some((section.contacts[0].point - section.centre).norm())
     }
 
+    /// The smallest ball that touches a surface at a place, on the side of the normal, and a face of a support too: its radius, and
+    /// the number of the face with the foot on it.
+    pub(super) fn ball_at(
+        &self,
+        support: usize,
+        point: &Point3,
+        normal: &Vector3,
+    ) -> Option<(f64, usize, OnSurface)> {
+        let off = |radius: f64| {
+            let centre = point + normal * radius;
+            let feet = self.touched[support]
+                .iter()
+                .enumerate()
+                .map(|(k, t)| (k, closest_on_surface(&t.face.surface, &centre)));
+            let nearest = feet.min_by(|a, b| a.1.distance.total_cmp(&b.1.distance))?;
+            Some((nearest.1.distance - radius, nearest))
+        };
+        let (mut low, mut high) = (0.0, off(0.0)?.0.max(self.tolerance.resolution));
+        for _ in 0..LARGER {
+            if off(high)?.0 <= 0.0 {
+                break;
+            }
+            (low, high) = (high, 2.0 * high);
+        }
+        for _ in 0..FIRST {
+            let radius = 0.5 * (low + high);
+            *(if off(radius)?.0 > 0.0 { &mut low } else { &mut high }) = radius;
+        }
+        let (miss, (face, foot)) = off(high)?;
+        (miss.abs() <= 1e-3 * high + 2.0 * self.tolerance.resolution).then_some((high, face, foot))
+    }
+
     /// A ball that touches a face of the middle about in its midst, with the faces of either side.
     fn first_ball(&self, middle: usize) -> Option<([usize; 3], Step)> {
         let touched = &self.touched[MIDDLE][middle];
         let place = touched.ground.place(inner_place(touched.face)?)?;
-        // The ball at a place that touches a side too: its radius, the face and the foot.
-        let ball = |side: usize, point: &Point3, normal: &Vector3| {
-            let off = |radius: f64| {
-                let centre = point + normal * radius;
-                let feet = self.touched[side]
-                    .iter()
-                    .enumerate()
-                    .map(|(k, t)| (k, closest_on_surface(&t.face.surface, &centre)));
-                let nearest = feet.min_by(|a, b| a.1.distance.total_cmp(&b.1.distance))?;
-                Some((nearest.1.distance - radius, nearest))
-            };
-            let (mut low, mut high) = (0.0, off(0.0)?.0.max(self.tolerance.resolution));
-            for _ in 0..LARGER {
-                if off(high)?.0 <= 0.0 {
-                    break;
-                }
-                (low, high) = (high, 2.0 * high);
-            }
-            for _ in 0..FIRST {
-                let radius = 0.5 * (low + high);
-                *(if off(radius)?.0 > 0.0 { &mut low } else { &mut high }) = radius;
-            }
-            let (miss, (face, foot)) = off(high)?;
-            (miss.abs() <= 1e-3 * high + 2.0 * self.tolerance.resolution).then_some((high, face, foot))
-        };
+        let ball = |side: usize, point: &Point3, normal: &Vector3| self.ball_at(side, point, normal);
         let (one, two) = (ball(0, &place.point, &place.normal)?, ball(1, &place.point, &place.normal)?);
         let across = two.2.point - one.2.point;
         let across = across - place.normal * place.normal.dot(&across);
@@ -184,7 +192,7 @@ impl Rolled<'_, '_> {
             Ok(interpolate(&places, &ts, degree, &EndDerivatives::free())?)
         };
         let (feet, third) = ([feet(0)?, feet(1)?], feet(MIDDLE)?);
-        Ok(Some(Spine { curve, feet, faces: [faces[0], faces[1]], middle: Some((faces[MIDDLE], third)) }))
+        Ok(Some(Spine { curve, feet, faces: [faces[0], faces[1]], middle: Some((faces[MIDDLE], third)), held: None }))
     }
 
     /// The direction of the way at a ball on it.

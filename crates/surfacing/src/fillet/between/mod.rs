@@ -5,10 +5,12 @@
 //! the pieces, cut off at the supports' borders, and joined with what stays of the supports.
 
 mod full;
+mod held;
 mod one_shape;
 mod spine;
 
 use std::collections::{BTreeSet, VecDeque};
+use std::ops::Range;
 use std::sync::Arc;
 
 use geometry::{
@@ -23,8 +25,10 @@ use super::ends::{Plane, slanted_end};
 use super::strip::strip;
 use super::{LEVEL, Round, Rounded};
 use crate::SurfacingError;
+use super::track::Size;
 use crate::halves::{Halves, Spoke};
 use crate::strip::Strip;
+use held::lies_under;
 use one_shape::in_one_shape;
 use spine::{FARTHER, MIDDLE, Piece, Rolled, Touched};
 
@@ -82,6 +86,13 @@ pub enum Ball<'a> {
     },
     /// One that touches a support between the two as well, so that its radius follows from all three (a full round).
     Touching(Support<'a>),
+    /// One that touches the first support along edges of it, so that its radius follows from those.
+    Held {
+        /// The edges.
+        edges: &'a [EdgeId],
+        /// What lies between the lines along which the ball touches.
+        round: Round,
+    },
 }
 
 /// What is filleted.
@@ -93,6 +104,14 @@ pub struct Rolling<'a> {
 }
 
 impl Rolling<'_> {
+    /// The edges of the first support along which the ball touches it, if it does along edges.
+    fn held(&self) -> Option<&[EdgeId]> {
+        match self.ball {
+            Ball::Held { edges, .. } => Some(edges),
+            Ball::Sized { .. } | Ball::Touching(_) => None,
+        }
+    }
+
     /// Whether both supports are of one shape, of which what lies between goes.
     fn in_one_shape(&self) -> bool {
         let [a, b] = &self.supports;
@@ -161,7 +180,11 @@ pub fn fillet_between(rolling: &Rolling<'_>, tolerance: &Tolerance) -> Result<Ro
     if rolling.in_one_shape() && supports.iter().any(|s| s.outside != supports[0].outside) {
         return Err(nothing_between(&touched));
     }
-    let pieces = if supports.len() > MIDDLE { rolled.full_pieces()? } else { rolled.pieces()? };
+    let pieces = match rolling.ball {
+        Ball::Sized { .. } => rolled.pieces()?,
+        Ball::Touching(_) => rolled.full_pieces()?,
+        Ball::Held { edges, .. } => rolled.held_pieces(edges)?,
+    };
     let first = pieces.first().ok_or_else(|| nothing_between(&touched))?;
     let strips = laid(rolling, &rolled, &pieces, tolerance)?;
     let max_deviation = strips.iter().map(|s| s.strip.max_deviation).fold(0.0, f64::max);
@@ -172,13 +195,17 @@ pub fn fillet_between(rolling: &Rolling<'_>, tolerance: &Tolerance) -> Result<Ro
     let [one, two] = [0, 1].map(|k| touched[k][first.spine.faces[k]].face.role.as_str());
     let role = format!("fillet of {one} and {two}");
     if rolling.in_one_shape() {
-        let shell = in_one_shape(&rolled, &strips, (&role, margin), tolerance)?;
+        let shell = in_one_shape(&rolled, &strips, (&role, margin), rolling.held(), tolerance)?;
         return Ok(Rounded { shell, edges: strips.len(), radii: Some(radii), max_deviation });
     }
     let mut parts = Vec::new();
     for side in 0..2 {
-        if rolling.supports[side].trimmed {
-            parts.push(trimmed(&rolled, side, &strips, tolerance)?);
+        if !rolling.supports[side].trimmed {
+            continue;
+        }
+        match rolling.held().filter(|_| side == 0) {
+            Some(edges) => parts.extend(beyond_held(&rolled, edges, &strips)),
+            None => parts.push(trimmed(&rolled, side, &strips, tolerance)?),
         }
     }
     let alone = parts.is_empty();
@@ -192,7 +219,9 @@ pub fn fillet_between(rolling: &Rolling<'_>, tolerance: &Tolerance) -> Result<Ro
         Body::Solid(solid) => solid.outer().clone(),
     };
     let made = Rounded { shell, edges: strips.len(), radii: Some(radii), max_deviation };
-    joined_along(&made.shell, &rolled, &strips, tolerance)?;
+    // Of a first support that lies under the fillet nothing stays to be joined to.
+    let sides = if rolling.held().is_some() { 1..2 } else { 0..2 };
+    joined_along(&made.shell, &rolled, &strips, sides, tolerance)?;
     Ok(made)
 }
 
@@ -207,8 +236,11 @@ impl Rolling<'_> {
         let Ball::Sized { radius, .. } = &self.ball else {
             let touched = all(0.0);
             let rolled = Rolled::new(supports, &touched, (1.0, false), tolerance);
-            let radius = rolled.full_radius().ok_or_else(|| nothing_between(&touched))?;
-            return Ok([radius, WIDER * radius]);
+            let radii = match self.held() {
+                Some(edges) => rolled.held_radii(edges),
+                None => rolled.full_radius().map(|radius| [radius, WIDER * radius]),
+            };
+            return radii.ok_or_else(|| nothing_between(&touched));
         };
         let sizes = || (0..=16).map(|k| radius(f64::from(k) / 16.0));
         let least = sizes().fold(f64::MAX, f64::min);
@@ -243,6 +275,7 @@ fn laid(
     let (radius, even, round): (&dyn Fn(f64) -> f64, bool, Round) = match rolling.ball {
         Ball::Sized { radius, even, round } => (radius, even, round),
         Ball::Touching(_) => (&|_| rolled.radius, false, Round::Arc),
+        Ball::Held { round, .. } => (&|_| rolled.radius, false, round),
     };
     let mut out = Vec::with_capacity(pieces.len());
     for way in ways(pieces, tolerance) {
@@ -262,7 +295,11 @@ fn laid(
                 let share = if forward { share } else { 1.0 - share };
                 radius((before_it + share * length) / whole)
             };
-            let track = piece.spine.track(rolled.touched, round, Box::new(size), even);
+            let size: Size<'_> = match piece.spine.held {
+                Some(_) => piece.spine.size(rolled.touched, rolled.radius),
+                None => Box::new(size),
+            };
+            let track = piece.spine.track(rolled.touched, round, size, even);
             let ts = [0, 1].map(|end| piece.ends[end].ts);
             let borders = [0, 1].map(|side| Domain::new(ts[0][side], ts[1][side]));
             if borders.iter().any(|d| d.start >= d.end) {
@@ -390,6 +427,29 @@ fn trimmed(
     Ok(made.shell_of(&kept)?)
 }
 
+/// What stays of a first support whose ball touches it along edges: what hangs together, not over those, with the faces there that do
+/// not lie under the fillet, if any.
+fn beyond_held(rolled: &Rolled<'_, '_>, edges: &[EdgeId], strips: &[Laid]) -> Option<Shell> {
+    let shell = rolled.supports[0].shell;
+    let halves = Halves::new(shell);
+    let stays = |h: &usize| {
+        let half = &halves.all[*h];
+        let (face, edge) = (&shell.faces()[half.face], shell.edge(half.edge));
+        edges.contains(&half.edge) && !strips.iter().any(|s| lies_under(face, halves.used(*h), edge, s))
+    };
+    let mut next: Vec<usize> =
+        (0..halves.all.len()).filter(stays).map(|h| halves.all[h].face).collect();
+    let mut kept = BTreeSet::new();
+    while let Some(face) = next.pop() {
+        if kept.insert(face) {
+            let own = halves.all.iter().filter(|h| h.face == face && !edges.contains(&h.edge));
+            next.extend(own.filter_map(|h| Some(halves.all[h.twin?].face)));
+        }
+    }
+    let kept: Vec<usize> = kept.into_iter().collect();
+    (!kept.is_empty()).then(|| shell.part(&kept))
+}
+
 /// A place of contact, and the direction in which the surface runs on from the fillet.
 fn away(made: &Strip, t: f64, side: usize) -> (Point3, Vector3) {
     let (point, _, across) = made.surface.tangents(t, side as f64);
@@ -401,10 +461,11 @@ fn joined_along(
     shell: &Shell,
     rolled: &Rolled<'_, '_>,
     strips: &[Laid],
+    sides: Range<usize>,
     tolerance: &Tolerance,
 ) -> Result<(), SurfacingError> {
     let open = closure(shell).free_edges;
-    for (side, strip) in (0..2).flat_map(|side| strips.iter().map(move |s| (side, s))) {
+    for (side, strip) in sides.flat_map(|side| strips.iter().map(move |s| (side, s))) {
         if !rolled.supports[side].trimmed {
             continue;
         }

@@ -4,15 +4,17 @@
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use geometry::{Domain, NurbsCurve, Tolerance, closest_on_surface};
+use geometry::{Domain, NurbsCurve, NurbsSurface, Tolerance, closest_on_curve, closest_on_surface};
 use topology::{
     EdgeId, FaceId, Imprint, MeshTolerance, OrientedEdge, Outline, Shell, closure, imprint_where,
     inner_place, join, mesh, natural_shell,
 };
 
 use super::spine::{MIDDLE, Rolled};
+use super::held::lies_under;
 use super::{BESIDE, Laid, away, facing, joined_along, shell_of};
 use crate::SurfacingError;
+use crate::fillet::planes::{by_planes, plane_over};
 use crate::ground::Ground;
 
 /// Numbers of what is brought together: the faces that the ball touches, those that are as they were, the lines of contact, the
@@ -32,6 +34,7 @@ pub(super) fn in_one_shape(
     rolled: &Rolled<'_, '_>,
     strips: &[Laid],
     (role, margin): (&str, f64),
+    held: Option<&[EdgeId]>,
     tolerance: &Tolerance,
 ) -> Result<Shell, SurfacingError> {
     let (shell, touched) = (rolled.supports[0].shell, rolled.touched);
@@ -44,7 +47,9 @@ pub(super) fn in_one_shape(
     let others: Vec<usize> = (0..shell.faces().len())
         .filter(|f| ![&numbers, &gone].iter().any(|n| n.contains(f)) && !ends.contains(f))
         .collect();
-    let lines: Vec<NurbsCurve> = strips.iter().flat_map(|s| [0, 1].map(|side| s.contact(side))).collect();
+    // Along edges nothing has to be divided.
+    let sides = || usize::from(held.is_some())..2;
+    let lines: Vec<NurbsCurve> = strips.iter().flat_map(|s| sides().map(|side| s.contact(side))).collect();
     let mut alone = Vec::with_capacity(strips.len());
     for strip in strips {
         let made = facing(shell_of(strip, role, tolerance)?, touched, strip);
@@ -58,10 +63,20 @@ pub(super) fn in_one_shape(
         Shell::of_curves(&lines, tolerance)?,
         join(&alone, tolerance.join)?.shell,
     ];
-    for &end in &ends {
-        let face = &shell.faces()[end];
-        let sheet = natural_shell(Ground::new(face, margin).surface, &face.role, tolerance)?;
-        shapes.push(if face.reversed { sheet.flipped() } else { sheet });
+    // Of faces in one plane, that.
+    let ends = by_planes(shell, ends, tolerance);
+    for end in &ends {
+        let face = &shell.faces()[end[0]];
+        shapes.push(match end[..] {
+            [_] => {
+                let sheet = natural_shell(Ground::new(face, margin).surface, &face.role, tolerance)?;
+                if face.reversed { sheet.flipped() } else { sheet }
+            }
+            _ => {
+                let plane = plane_over(shell, end, margin, tolerance)?;
+                natural_shell(Arc::new(plane), &face.role, tolerance)?
+            }
+        });
     }
     // A strip only touches the faces of its own lines.
     let meet = |a: usize, b: usize| (a.min(b), a.max(b)) != (TOUCHED, STRIPS);
@@ -76,10 +91,17 @@ pub(super) fn in_one_shape(
         let at = strip.strip.surface.point(Domain::new(strip.ts[0][0], strip.ts[1][0]).at(0.5), 0.5).into();
         laid.extend(part.ok_or(SurfacingError::FilletObstructed { at })?);
     }
-    let ends: Vec<Outline> = ends.iter().map(|e| Outline::of(&shell.faces()[*e])).collect();
-    let mut parts = Parts::new(&made, &ends, laid);
+    let outlined = |e: &usize| {
+        let face = &shell.faces()[*e];
+        (Arc::clone(&face.surface), Outline::of(face))
+    };
+    let ends: Vec<Vec<_>> = ends.iter().map(|end| end.iter().map(outlined).collect()).collect();
+    let mut parts = Parts::new(&made, &ends, laid, tolerance);
     parts.fill();
-    for side in 0..2 {
+    if held.is_some() {
+        parts.spread_beside(strips, tolerance);
+    }
+    for side in sides() {
         for strip in strips {
             let face = &touched[side][strip.faces[side]];
             let number = numbers.iter().position(|n| *n == face.number).ok_or(SurfacingError::Empty)?;
@@ -116,7 +138,7 @@ pub(super) fn in_one_shape(
         let ends = SurfacingError::FilletEndsInside { which: 0, at: at.into() };
         return Err(obstructed(&made).unwrap_or(ends));
     }
-    joined_along(&result, rolled, strips, tolerance)?;
+    joined_along(&result, rolled, strips, 0..2, tolerance)?;
     // A line in which a strip meets the face at its end can be wrong: then there are no triangles between it and the others.
     let ended = strips.iter().find(|s| s.ended_by != [[None; 3]; 2]);
     if let Some(strip) = ended.filter(|_| mesh(&result, MeshTolerance::chord(tolerance.join)).is_err()) {
@@ -178,12 +200,25 @@ struct Parts<'a> {
 }
 
 impl<'a> Parts<'a> {
-    fn new(made: &'a Imprint, ends: &[Outline], strips: BTreeSet<usize>) -> Self {
+    /// Ends are told by the surfaces and outlines of their faces.
+    fn new(
+        made: &'a Imprint,
+        ends: &[Vec<(Arc<NurbsSurface>, Outline)>],
+        strips: BTreeSet<usize>,
+        tolerance: &Tolerance,
+    ) -> Self {
         let (mut own, mut within, mut beyond) = (Vec::new(), BTreeSet::new(), Vec::new());
         for (f, sources) in made.sources.iter().enumerate() {
             let end = sources.iter().find(|s| s.input >= ENDS);
+            let face = &made.shell.faces()[f];
             let is_within = |input: usize| {
-                inner_place(&made.shell.faces()[f]).is_some_and(|p| ends[input - ENDS].holds(p))
+                let place = inner_place(face).map(|[u, v]| face.surface.point(u, v));
+                place.is_some_and(|p| {
+                    ends[input - ENDS].iter().any(|(surface, outline)| {
+                        let foot = closest_on_surface(surface, &p);
+                        foot.distance <= tolerance.join && outline.holds(foot.parameters)
+                    })
+                })
             };
             let in_end = end.map(|s| is_within(s.input));
             match in_end {
@@ -217,6 +252,28 @@ impl<'a> Parts<'a> {
         let (filled, within) = (edges_of(made, &fill), edges_of(made, &self.within));
         self.borders.extend(filled.intersection(&within));
         self.kept.extend(fill);
+    }
+
+    /// Adds the faces beside the strips' first lines of contact that do not lie under them, each with all others that hang together
+    /// with it.
+    fn spread_beside(&mut self, strips: &[Laid], tolerance: &Tolerance) {
+        let made = self.made;
+        let mut beside = Vec::new();
+        for &f in &self.own {
+            for used in uses_of(made, f).filter(|u| self.borders.contains(&u.edge)) {
+                let edge = made.shell.edge(used.edge);
+                let Some(curve) = &edge.curve else { continue };
+                let middle = curve.point(curve.domain().at(0.5));
+                let near = |strip: &&Laid| {
+                    (closest_on_curve(&strip.contact(0), &middle).point - middle).norm() <= tolerance.join
+                };
+                let strip = strips.iter().find(near);
+                if strip.is_some_and(|s| !lies_under(&made.shell.faces()[f], used, edge, s)) {
+                    beside.push(f);
+                }
+            }
+        }
+        beside.into_iter().for_each(|f| self.spread(f));
     }
 
     /// Adds a face of the shape with all others of it that hang together with it.

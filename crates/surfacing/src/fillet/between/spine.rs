@@ -5,16 +5,17 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use geometry::{
-    Domain, NurbsCurve, NurbsSurface, Point3, Tolerance, box_of, closest_on_curve, closest_within,
+    Domain, NurbsCurve, NurbsSurface, Point3, Tolerance, box_of, closest_on_curve, closest_on_surface, closest_within,
     parallel_surface,
 };
 use topology::{EdgeId, Face, Outline, imprint, natural_shell, pcurve_on};
 
 use super::Support;
+use super::held::Held;
 use crate::SurfacingError;
 use crate::fillet::Round;
 use crate::fillet::ends::{Plane, plane_of};
-use crate::fillet::solve::contact_on_curve;
+use crate::fillet::solve::{contact_on_curve, on_track};
 use crate::fillet::track::{Near, Profile, Section, Size, Track, longer};
 use crate::ground::Ground;
 
@@ -33,6 +34,10 @@ const STEPS: f64 = 8.0;
 const HALVINGS: usize = 40;
 /// Share of the radius by which a face may reach into the ball: what a fit leaves.
 const INTO: f64 = 1e-3;
+
+/// Places of a section at which is looked whether it lies in a face, and the share of the fit tolerance within which it does.
+const ACROSS: usize = 6;
+const LIES_IN: f64 = 1e-3;
 
 /// The number of the support in the middle.
 pub(super) const MIDDLE: usize = 2;
@@ -95,6 +100,8 @@ pub(super) struct Spine {
     pub(super) faces: [usize; 2],
     /// That of the third face and the feet on it.
     pub(super) middle: Option<(usize, NurbsCurve)>,
+    /// Where the ball touches the first face along an edge, what is known of it; the curve is that edge then, not the centres'.
+    pub(super) held: Option<Held>,
 }
 
 /// A part of the way along which the ball touches one face of either side.
@@ -120,6 +127,9 @@ impl Spine {
         let near = Near::Feet(self.feet.clone());
         let profile = if self.middle.is_some() { Profile::Full } else { Profile::Round(round) };
         let mut track = Track::new(guide, grounds, near, 1.0, profile, size, even);
+        if self.held.is_some() {
+            track.hold(Some(0));
+        }
         track.third = self.middle.as_ref().map(|(k, feet)| (&touched[MIDDLE][*k].ground, feet.clone()));
         track
     }
@@ -143,7 +153,7 @@ impl Piece {
         let part = self.part();
         let mut ts = Vec::new();
         {
-            let track = self.spine.track(touched, Round::Arc, Box::new(|_| 1.0), false);
+            let track = self.spine.track(touched, Round::Arc, self.spine.size(touched, 1.0), false);
             for (k, &face) in self.spine.faces.iter().enumerate() {
                 let at = |t: f64| track.section(t).map(|s| s.contacts[k].at);
                 ts.extend(touched[k][face].ground.seams_on(&at, part));
@@ -226,7 +236,7 @@ impl<'a, 'b> Rolled<'a, 'b> {
                 for (spine, _) in made.common_curves(|i| i == 0) {
                     let feet =
                         [pcurve_on(&spine, one, self.tolerance)?, pcurve_on(&spine, two, self.tolerance)?];
-                    out.extend(self.parts(&Spine { curve: spine, feet, faces: [i, j], middle: None }));
+                    out.extend(self.parts(&Spine { curve: spine, feet, faces: [i, j], middle: None, held: None }));
                 }
             }
         }
@@ -250,9 +260,9 @@ impl<'a, 'b> Rolled<'a, 'b> {
         let d = spine.curve.domain();
         let whole = End { ts: [d.start; 2], ..End::default() };
         let piece = |ends: [End; 2], closed: bool| Piece { spine: spine.clone(), ends, closed };
-        let radius = self.radius;
-        let track = spine.track(self.touched, Round::Arc, Box::new(move |_| radius), true);
-        let rolls = |t: f64| track.section(t).is_some_and(|s| self.rolls(&s, spine));
+        let track =
+            spine.track(self.touched, Round::Arc, spine.size(self.touched, self.radius), spine.held.is_none());
+        let rolls = |t: f64| track.section(t).is_some_and(|s| self.rolls(&s, t, spine));
         let mut ts = spine.curve.knots().sampled(PER_SPAN);
         if ts.len() < LEAST {
             ts = (0..=LEAST).map(|k| d.at(k as f64 / LEAST as f64)).collect();
@@ -280,16 +290,19 @@ impl<'a, 'b> Rolled<'a, 'b> {
         out
     }
 
-    /// Whether a contact lies within its face.
-    fn holds(&self, section: &Section, spine: &Spine, support: usize) -> bool {
+    /// Whether a contact lies within its face; along an edge of that, whether it lies on that.
+    fn holds(&self, section: &Section, t: f64, spine: &Spine, support: usize) -> bool {
+        if let (0, Some(held)) = (support, &spine.held) {
+            return (held.own.start..=held.own.end).contains(&t);
+        }
         let (contact, face) = (section.contact(support), spine.face(support));
         contact.zip(face).is_some_and(|(c, f)| self.touched[support][f].holds(c.at))
     }
 
     /// Whether a ball touches all faces within them, and no other face of the supports reaches into it.
-    fn rolls(&self, section: &Section, spine: &Spine) -> bool {
+    fn rolls(&self, section: &Section, t: f64, spine: &Spine) -> bool {
         let radius = (section.contacts[0].point - section.centre).norm();
-        (0..self.supports.len()).all(|k| self.holds(section, spine, k))
+        (0..self.supports.len()).all(|k| self.holds(section, t, spine, k))
             && self.touched.iter().flatten().all(|touched| {
                 closest_within(&touched.face.surface, &section.centre, (1.0 - INTO) * radius)
                     .is_none_or(|foot| !touched.outline.holds(foot.parameters))
@@ -311,7 +324,7 @@ impl<'a, 'b> Rolled<'a, 'b> {
         }
         let stuck = End { ts: [inside; 2], ..End::default() };
         let all = || 0..self.supports.len();
-        let off = track.section(beyond).and_then(|s| all().find(|&k| !self.holds(&s, spine, k)));
+        let off = track.section(beyond).and_then(|s| all().find(|&k| !self.holds(&s, beyond, spine, k)));
         // Beyond the border of a surface that cannot be made longer there is no ball.
         let off = off.or_else(|| all().find(|&k| self.at_border(track, spine, k, inside).is_some()));
         let Some((first, (t, edge))) = off.and_then(|k| Some((k, self.leaves(track, spine, k, inside)?)))
@@ -339,12 +352,14 @@ impl<'a, 'b> Rolled<'a, 'b> {
             if self.in_one {
                 let farther = |a: f64, b: f64| if way > 0.0 { a.max(b) } else { a.min(b) };
                 let last = left.iter().flatten().map(|l| l.0).fold(t, farther);
-                end.ts = [self.run_on(track, last, way); 2];
                 let own = |f: &usize| self.touched.iter().flatten().any(|t| t.number == *f);
                 let beyond = |k: usize| {
                     left[k].and_then(|(_, e)| self.uses[k].get(&e)?.iter().copied().find(|f| !own(f)))
                 };
                 end.ended_by = [0, 1, MIDDLE].map(|k| if k < left.len() { beyond(k) } else { None });
+                // A section that lies in the face at the end is the end.
+                let lies_in = end.ended_by.iter().flatten().all(|f| self.lies_in(track, last, *f));
+                end.ts = [if lies_in { last } else { self.run_on(track, last, way) }; 2];
             }
             return end;
         }
@@ -361,6 +376,16 @@ impl<'a, 'b> Rolled<'a, 'b> {
         end
     }
 
+    /// Whether a section lies in the surface of a face of the one shape, with what is beyond its borders.
+    fn lies_in(&self, track: &Track<'_>, t: f64, face: usize) -> bool {
+        let surface = Ground::new(&self.supports[0].shell.faces()[face], FARTHER * self.radius).surface;
+        let on = |k: usize| {
+            let place = on_track(track, t, k as f64 / ACROSS as f64);
+            place.is_some_and(|p| closest_on_surface(&surface, &p).distance <= LIES_IN * self.tolerance.fit)
+        };
+        (0..=ACROSS).all(on)
+    }
+
     /// The plane in which a border of either side lies, if they do.
     fn plane(&self, borders: [EdgeId; 2]) -> Option<Plane> {
         let curve = |k: usize| self.supports[k].shell.edge(borders[k]).curve.as_ref();
@@ -369,6 +394,9 @@ impl<'a, 'b> Rolled<'a, 'b> {
 
     /// Where the line of contact with a face leaves it next to a parameter, and the edge over which it does.
     fn leaves(&self, track: &Track<'_>, spine: &Spine, support: usize, t: f64) -> Option<(f64, EdgeId)> {
+        if support == 0 && spine.held.is_some() {
+            return self.at_border(track, spine, support, t);
+        }
         let contact = track.section(t)?.contact(support)?.point;
         let edge = self.touched[support][spine.face(support)?].edge_at(self.supports[support], &contact)?;
         let curve = self.supports[support].shell.edge(edge).curve.as_ref()?;
@@ -378,6 +406,11 @@ impl<'a, 'b> Rolled<'a, 'b> {
 
     /// A parameter with the edge that the line of contact with a face is at there.
     fn at_border(&self, track: &Track<'_>, spine: &Spine, support: usize, t: f64) -> Option<(f64, EdgeId)> {
+        if let (0, Some(held)) = (support, &spine.held) {
+            let ends = [held.own.start, held.own.end].into_iter().zip(held.ends);
+            let near = |end: f64| (end - t).abs() <= 1e-6 * held.own.length();
+            return ends.filter(|(end, _)| near(*end)).find_map(|(end, edge)| Some((end, edge?)));
+        }
         let contact = track.section(t)?.contact(support)?.point;
         let edge = self.touched[support][spine.face(support)?].edge_at(self.supports[support], &contact)?;
         let curve = self.supports[support].shell.edge(edge).curve.as_ref()?;
@@ -428,7 +461,7 @@ impl<'a, 'b> Rolled<'a, 'b> {
         let mut inside = from;
         for _ in 0..(BORDER_WITHIN * STEPS) as usize {
             let beyond = self.step(track, inside, way);
-            if !self.holds(&track.section(beyond)?, spine, support) {
+            if !self.holds(&track.section(beyond)?, beyond, spine, support) {
                 return self.leaves_within(track, spine, support, (inside, beyond));
             }
             if beyond == inside {
@@ -447,12 +480,12 @@ impl<'a, 'b> Rolled<'a, 'b> {
         support: usize,
         (mut inside, mut beyond): (f64, f64),
     ) -> Option<(f64, EdgeId)> {
-        if self.holds(&track.section(beyond)?, spine, support) {
+        if self.holds(&track.section(beyond)?, beyond, spine, support) {
             return None;
         }
         for _ in 0..HALVINGS {
             let middle = 0.5 * (inside + beyond);
-            let holds = self.holds(&track.section(middle)?, spine, support);
+            let holds = self.holds(&track.section(middle)?, middle, spine, support);
             *(if holds { &mut inside } else { &mut beyond }) = middle;
         }
         self.leaves(track, spine, support, inside)
