@@ -434,3 +434,107 @@ fn an_edge_fades_out_beside_a_strip_that_runs_over_the_next_face() {
         assert!(lost > 0.5 * about && lost < 1.5 * about, "{radius}: {lost} of {about}");
     }
 }
+
+/// A block with the edges along x, y and z rounded by a radius each.
+fn three_radii([w, d, h]: [f64; 3], radii: [f64; 3], order: [usize; 3]) -> Rebuilt {
+    let edge = |name: String| json!({"step": "b", "item": name});
+    let cap = |sides: [usize; 2]| -> Vec<String> {
+        let both = (1..=2).flat_map(|cap| sides.map(move |k| format!("edge cap {cap} | {{o}} / c {k}")));
+        both.collect()
+    };
+    let upright =
+        [(1, 4), (1, 2), (2, 3), (3, 4)].map(|(a, b)| format!("edge {{o}} / c {a} | {{o}} / c {b}"));
+    let named = [cap([1, 3]), cap([2, 4]), upright.to_vec()];
+    let edges = |k: usize| -> Vec<Value> { named[order[k]].iter().cloned().map(edge).collect() };
+    let fillet = json!({
+        "edges": edges(0), "radius": radii[order[0]],
+        "other_edges": edges(1), "other_radius": radii[order[1]],
+        "third_edges": edges(2), "third_radius": radii[order[2]],
+    });
+    rebuild(&recipe(vec![
+        outline("o", &[[0.0, 0.0], [w, 0.0], [w, d], [0.0, d]]),
+        step("b", "extrude", json!({"profile": of("o"), "length": h})),
+        step("done", "fillet", fillet),
+    ]))
+}
+
+/// What is left of a block with its edges along x rounded by a radius and the rims of its ends by one that is no larger: sections
+/// across are the offsets of a rectangle with rounded corners, by r (1 - cos t) at the depth r (1 - sin t), integrated by parts.
+fn rims_rounded([w, d, h]: [f64; 3], radius: f64, rim: f64) -> f64 {
+    // area(s) = a - b s + c s^2 with s = rim (1 - cos t), over the depth rim (1 - sin t) from t = 0 to a right angle.
+    let corner = 4.0 - PI;
+    let (a, b, c) = (d * h - corner * radius * radius, 2.0 * (d + h) - 2.0 * corner * radius, 4.0 - corner);
+    // The means of 1 - cos t and of its square, weighted by cos t.
+    let (first, second) = (1.0 - PI / 4.0, 1.0 - PI / 2.0 + 2.0 / 3.0);
+    a * (w - 2.0 * rim) + 2.0 * rim * (a - b * rim * first + c * rim * rim * second)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 24, ..ProptestConfig::default() })]
+    /// One radius that is larger than the other two, which are alike: closed by parts of tori (Pappus, sections).
+    #[test]
+    fn corners_of_a_large_and_two_small_radii_are_parts_of_tori(
+        size in prop::array::uniform3(8.0..30.0_f64), scale in -1.0..1.5_f64,
+        large in 0.05..0.45_f64, ratio in 0.02..0.98_f64, order in Just([0, 1, 2]).prop_shuffle(),
+    ) {
+        let size = size.map(|s| s * 10.0_f64.powf(scale));
+        let least = size.iter().copied().fold(f64::MAX, f64::min);
+        let (large, small) = (large * least, large * ratio * least);
+        let made = three_radii(size, [large, small, small], order);
+        near(volume(&made, 2), rims_rounded(size, large, small), 1e-7);
+        let worst = worst_angle(shell(&made), "fillet") / DEGREE;
+        prop_assert!(worst < 0.01, "{worst}");
+    }
+
+    /// Any three radii: smooth all over, and between the blocks with only the smallest and only the largest one; a little more of one
+    /// takes a little more away.
+    #[test]
+    fn corners_of_any_three_radii_are_smooth(
+        size in prop::array::uniform3(8.0..30.0_f64), radii in prop::array::uniform3(0.02..0.45_f64),
+        alike in any::<bool>(), order in Just([0, 1, 2]).prop_shuffle(),
+    ) {
+        let least = size.iter().copied().fold(f64::MAX, f64::min);
+        let mut radii = radii.map(|r| r * least);
+        if alike {
+            radii[1] = radii[0];
+        }
+        let made = three_radii(size, radii, order);
+        let own = volume(&made, 2);
+        let [low, high] = [f64::min, f64::max].map(|of| radii.into_iter().reduce(of).unwrap());
+        let [most, fewest] = [low, high].map(|r| rims_rounded(size, r, r));
+        prop_assert!(fewest * (1.0 - 1e-4) <= own && own <= most * (1.0 + 1e-9), "{fewest} {own} {most}");
+        let worst = worst_angle(shell(&made), "fillet") / DEGREE;
+        prop_assert!(worst < 0.25, "{worst}");
+        prop_assert_eq!(shell(&made).faces().len(), 26);
+        let more = three_radii(size, radii.map(|r| r * 1.001), order);
+        prop_assert!(volume(&more, 2) < own);
+    }
+}
+
+#[test]
+fn radii_that_would_jump_are_told() {
+    // Two edges of a rim that go on smoothly into each other round its corner.
+    let corner = json!([{"change": "fillet", "curve": "c", "radius": 5}]);
+    let curve = json!([{"id": "c", "kind": "polyline", "points": [[0, 0], [30, 0], [30, 20], [0, 20]], "closed": true}]);
+    let edge = |name: &str| json!([{"step": "b", "item": name}]);
+    let rim = |other: &str| {
+        rebuild(&recipe(vec![
+            step("o", "drawing", json!({"plane": "xy", "curves": curve, "changes": corner})),
+            step("b", "extrude", json!({"profile": of("o"), "length": 10})),
+            step(
+                "done",
+                "fillet",
+                json!({
+                    "edges": edge("edge cap 1 | {o} / c 1"), "radius": 1,
+                    "other_edges": edge(other), "other_radius": 2,
+                }),
+            ),
+        ]))
+    };
+    let jumps = made::failure(&rim("edge cap 1 | {o} / c 2"), 2).message;
+    assert!(jumps.contains("the radius would jump"), "{jumps}");
+    // With an edge between them that has none of its own, the radius goes over from one to the other along it.
+    let made = rim("edge cap 1 | {o} / c 3");
+    let worst = worst_angle(shell(&made), "fillet") / DEGREE;
+    assert!(worst < 0.2, "{worst}");
+}

@@ -304,3 +304,121 @@ fn a_fillet_between_sheets_ends_at_slanted_borders() {
     let made = filleted(steps, json!({"first": of("floor"), "second": of("pin"), "radius": 2}));
     assert!(matches!(bodies(&made, 4), [Body::Shell(_)]));
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(16))]
+
+    /// A fillet held to the upper edges of an upright wall: its radius is their height everywhere, and its section (1 - pi/4) h^2.
+    #[test]
+    fn a_fillet_held_to_edges_takes_their_height(
+        heights in prop::collection::vec(1.5..12.0f64, 2..5), piece in 4.0..20.0f64, scale in -1.0..1.5f64, far in 0.0..1000.0f64,
+    ) {
+        let scale = 10.0f64.powf(scale);
+        let (deep, plate, back) = (20.0 * scale, 4.0 * scale, 6.0 * scale);
+        let length = piece * scale * (heights.len() - 1) as f64;
+        let at = |k: usize| [far * scale + piece * scale * k as f64, plate + heights[k] * scale];
+        let mut wall: Vec<[f64; 2]> = (0..heights.len()).map(at).collect();
+        wall.extend([[far * scale + length, 0.5 * plate], [far * scale, 0.5 * plate]]);
+        let [x0, x1] = [far * scale, far * scale + length];
+        let mut steps = prism("plate", &[[x0, -deep], [x1, -deep], [x1, back], [x0, back]], 0.0, plate);
+        steps.push(outline("wall profile", "xz", &wall, 0.0, true));
+        steps.push(step("wall", "extrude", json!({"profile": of("wall profile"), "length": -back})));
+        steps.push(step("body", "combine", json!({"solids": [of("plate"), of("wall")]})));
+        let sharp = recipe(steps.clone());
+        let sharp = rebuild(&sharp);
+        let on_wall = |p: [f64; 3]| p[1].abs() < 1e-6 * scale && p[2] > plate * (1.0 + 1e-6);
+        let first = face(&steps, "body", |p, n| on_wall(p) && along(n, [0.0, -1.0, 0.0]));
+        let second = face(&steps, "body", |p, n| along(n, [0.0, 0.0, 1.0]) && (p[2] - plate).abs() < 1e-6 * scale);
+        let named = named_shapes(&recipe(steps.clone()), &sharp, Some("body")).unwrap();
+        let inside = |p: [f64; 3]| p[0] > x0 + 1e-6 * scale && p[0] < x1 - 1e-6 * scale;
+        let held: Vec<Value> = named[0].edges.iter().filter(|e| on_wall(e.at) && inside(e.at) && e.length_mm > 0.0)
+            .map(|e| json!({"step": "body", "item": e.name})).collect();
+        prop_assert_eq!(held.len() + 1, heights.len());
+        let fillet = json!({"first": first, "second": second, "radius_by": "held", "held_to": held});
+        let made = filleted(steps, fillet);
+        let squares: f64 = heights.windows(2).map(|w| (w[0] * w[0] + w[0] * w[1] + w[1] * w[1]) / 3.0).sum();
+        let added = (1.0 - FRAC_PI_4) * squares * piece * scale.powi(3);
+        let before = volume(&sharp, 4);
+        prop_assert!((solid(&made) - before - added).abs() <= 1e-5 * added, "{} {added}", solid(&made) - before);
+        let [low, high] = [f64::min, f64::max].map(|of| heights.iter().copied().reduce(of).unwrap() * scale);
+        near(reached(&made, 5, "Radius, smallest"), low, 1e-6);
+        near(reached(&made, 5, "Radius, largest"), high, 1e-6);
+    }
+
+    /// The foot of a turned boss, its fillet held to the boss's rim (Pappus): the spandrel between the upright wall and the plate.
+    #[test]
+    fn a_fillet_held_to_a_rim_goes_round(radius in 3.0..12.0f64, height in 1.0..8.0f64) {
+        let (plate, wide) = (3.0, radius + height + 10.0);
+        let points = [[0.0, 0.0], [wide, 0.0], [wide, plate], [radius, plate], [radius, plate + height], [0.0, plate + height]];
+        let steps = vec![
+            outline("profile", "xz", &points, 0.0, false),
+            step("boss", "revolve", json!({"profile": of("profile"), "axis": "z"})),
+        ];
+        let first = face(&steps, "boss", |p, _| p[2] > plate + 1e-6 && p[2] < plate + height - 1e-6);
+        let second = face(&steps, "boss", |p, _| (p[2] - plate).abs() < 1e-6);
+        let sharp = rebuild(&recipe(steps.clone()));
+        let named = named_shapes(&recipe(steps.clone()), &sharp, Some("boss")).unwrap();
+        let rim = named[0].edges.iter().find(|e| (e.at[2] - plate - height).abs() < 1e-6).unwrap();
+        let held = json!([{"step": "boss", "item": rim.name}]);
+        let made = filleted(steps, json!({"first": first, "second": second, "radius_by": "held", "held_to": held}));
+        let [own, off] = spandrel(height);
+        near(solid(&made) - volume(&sharp, 1), own * 2.0 * PI * (radius + off), 1e-6);
+    }
+}
+
+#[test]
+fn a_fillet_between_sheets_is_held_to_a_border() {
+    // A quarter of a cylinder from the lower border of an upright sheet down to a level one; on other sides there is no such ball.
+    let sheet = |id: &str, plane: &str, offset: f64, points: [[f64; 2]; 2], length: f64| {
+        let line = format!("{id} line");
+        vec![
+            made::drawing(
+                &line,
+                plane,
+                offset,
+                json!([{"id": "c", "kind": "through_points", "points": points}]),
+            ),
+            step(id, "extrude", json!({"profile": of(&line), "length": length, "ends": "open"})),
+        ]
+    };
+    let mut steps = sheet("wall", "xy", 6.0, [[0.0, 0.0], [30.0, 0.0]], 8.0);
+    steps.extend(sheet("floor", "xy", 0.0, [[0.0, 0.0], [30.0, 0.0]], 1.0));
+    steps.truncate(2);
+    steps.push(made::drawing(
+        "floor line",
+        "xz",
+        0.0,
+        json!([{"id": "c", "kind": "through_points", "points": [[0, 0], [30, 0]]}]),
+    ));
+    steps.push(step(
+        "floor",
+        "extrude",
+        json!({"profile": of("floor line"), "length": 25, "back": 2, "ends": "open"}),
+    ));
+    let sharp = recipe(steps.clone());
+    let named = named_shapes(&sharp, &rebuild(&sharp), Some("wall")).unwrap();
+    let border = named[0]
+        .edges
+        .iter()
+        .find(|e| (e.at[2] - 6.0).abs() < 1e-6 && (e.at[0] - 15.0).abs() < 1e-3)
+        .unwrap();
+    let held = json!([{"step": "wall", "item": border.name}]);
+    let mut built = 0;
+    for (one, two) in
+        [("outside", "outside"), ("outside", "inside"), ("inside", "outside"), ("inside", "inside")]
+    {
+        let fillet = json!({"first": of("wall"), "second": of("floor"), "first_side": one, "second_side": two,
+            "radius_by": "held", "held_to": held});
+        let made = filleted(steps.clone(), fillet);
+        if made.built(4).is_none() {
+            let refused = failure(&made, 4).message;
+            assert!(refused.contains("no ball that touches"), "{refused}");
+            continue;
+        }
+        let [Body::Shell(shell)] = bodies(&made, 4) else { panic!("no shell") };
+        built += 1;
+        assert_eq!(shell.faces().len(), 3);
+        near(reached(&made, 4, "Radius, largest"), 6.0, 1e-9);
+    }
+    assert!((1..=2).contains(&built), "{built}");
+}

@@ -10,7 +10,8 @@ use criterion::{Criterion, criterion_group, criterion_main};
 use geometry::{NurbsCurve, Point3, Vector3};
 use shapes::{block, tolerance};
 use surfacing::{
-    Change, EdgeShape, Loft, Round, Rounding, Section, Size, Slant, loft, offset_shell, round_edges, thick_shell,
+    Change, EdgeShape, Loft, Round, Rounding, Section, Size, Slant, loft, offset_shell, round_edges,
+    thick_shell,
 };
 use topology::{Body, Shell, seams};
 

@@ -497,6 +497,22 @@ pub enum SurfacingError {
         /// Where.
         at: [f64; 3],
     },
+    /// Edges of a surface at which no ball touches that and another one.
+    #[error(
+        "no ball that touches the first surface along these edges touches the second one too on these sides; choose the other side of one of them, or extend the second"
+    )]
+    HeldNowhere {
+        /// Where.
+        at: [f64; 3],
+    },
+    /// A ball that follows an edge and touches another surface in two places at once.
+    #[error(
+        "the ball that follows these edges touches the second surface in two places at once here; hold the fillet to other edges, or give a radius"
+    )]
+    HeldJumps {
+        /// Where.
+        at: [f64; 3],
+    },
     /// A fillet between faces of one shape that another face of it reaches through.
     #[error(
         "another face is in the way of the ball here; give a larger radius, or take that face away first"
@@ -815,6 +831,8 @@ impl SurfacingError {
             | Self::OutlineOverEdge { at }
             | Self::RaisedFolds { at }
             | Self::NothingBetween { at }
+            | Self::HeldNowhere { at }
+            | Self::HeldJumps { at }
             | Self::NoFullRound { at }
             | Self::FilletEndsInside { at, .. }
             | Self::FilletObstructed { at }

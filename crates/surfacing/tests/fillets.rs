@@ -11,8 +11,8 @@ use geometry::{Frame, NurbsCurve, Point3, Vector3, circle_arc};
 use proptest::prelude::*;
 use shapes::{block, cylinder, flat, moved, near, round, sheet, sound, sphere, tolerance, turned};
 use surfacing::{
-    Ball, EdgeShape, Measured, Reach, Rolling, Round, Rounding, Size, Slant, SlantBy, Support, SurfacingError,
-    extrude, fillet_between, round_edges,
+    Ball, EdgeShape, Measured, Reach, Rolling, Round, Rounding, Size, Slant, SlantBy, Support,
+    SurfacingError, extrude, fillet_between, round_edges,
 };
 use topology::{Body, EdgeId, Operation, Shell, Solid, area, combine, seams, self_crossings};
 

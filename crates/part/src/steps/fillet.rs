@@ -178,8 +178,7 @@ impl Construction for Fillet {
     }
 
     fn amounts(&mut self) -> Vec<&mut Amount> {
-        let radii =
-            [&mut self.radius, &mut self.end_radius, &mut self.other_radius, &mut self.third_radius];
+        let radii = [&mut self.radius, &mut self.end_radius, &mut self.other_radius, &mut self.third_radius];
         radii.into_iter().chain([&mut self.fullness]).collect()
     }
 
@@ -203,8 +202,10 @@ impl Construction for Fillet {
         }
         let sizes: Vec<Size<'_>> =
             laws.iter().enumerate().map(|(k, at)| Size { at, even: even || k > 0 }).collect();
-        let how =
-            Rounding { shape: EdgeShape::Fillet(self.section.round(context, &self.fullness)?), sizes: &sizes };
+        let how = Rounding {
+            shape: EdgeShape::Fillet(self.section.round(context, &self.fullness)?),
+            sizes: &sizes,
+        };
         Ok(context.rounded_edges(&groups, &how)?.with_reached(told))
     }
 }

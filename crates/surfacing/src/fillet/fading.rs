@@ -3,11 +3,11 @@
 //! takes the place of what fades out.
 
 use geometry::{KnotVector, NurbsCurve, Point3, Vector3, closest_on_curve};
-use topology::{EdgeId, VertexId};
+use topology::{EdgeId, SeamSide, Shell, VertexId, meeting};
 
 use super::LEVEL;
 use super::corners::{Corners, Plan, side_after};
-use super::setback::{Around, Setback, Spring};
+use super::setback::{Around, Setback, Spring, TANGENT};
 use super::track::Profile;
 use crate::SurfacingError;
 use crate::halves::{Fan, Halves, Spoke};
@@ -87,6 +87,26 @@ pub(super) fn fades_at(halves: &Halves<'_>, vertex: VertexId) -> Vec<VertexId> {
 pub(super) fn is_tip(halves: &Halves<'_>, spoke: Spoke) -> bool {
     let fan = halves.fan(halves.vertex(spoke)).filter(|f| f.closed && f.spokes.len() == 3);
     fan.is_some_and(|f| f.spokes.iter().all(|s| halves.smooth_at(*s, LEVEL)))
+}
+
+/// A place at which a strip that narrows down to a point is not tangent to what it runs along, as it is where its ball all but fills
+/// what it rolls in.
+pub(super) fn not_tangent(shell: &Shell, strip: usize) -> Option<Point3> {
+    let halves = Halves::new(shell);
+    let own = (0..halves.all.len()).filter(|h| halves.all[*h].face == strip);
+    own.filter_map(|h| {
+        let used = halves.used(h);
+        // Along it, not across one of its ends.
+        let along = used.pcurve.start().y == used.pcurve.end().y;
+        let curve = shell.edge(used.edge).curve.as_ref().filter(|_| along)?;
+        let side = |h: usize| {
+            let face = &shell.faces()[halves.all[h].face];
+            SeamSide { surface: &face.surface, pcurve: &halves.used(h).pcurve, reversed: face.reversed }
+        };
+        let (angle, at) = meeting(curve, [side(h), side(halves.all[h].twin?)])?.angle;
+        (angle > TANGENT).then_some(at)
+    })
+    .next()
 }
 
 /// A place on an edge that leaves a vertex.

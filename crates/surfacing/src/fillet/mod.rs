@@ -37,9 +37,9 @@ use crate::SurfacingError;
 use crate::fits::{HALVINGS, largest_share};
 use crate::ground::Ground;
 use crate::halves::{Halves, Spoke};
-use crate::side::Side;
+use crate::side::{Side, end_of};
 use corners::{Corners, Rail};
-use fading::{fades_after, fades_at, is_tip};
+use fading::{fades_after, fades_at, is_tip, not_tangent};
 use planes::{with_even_planes, with_planes_joined};
 use rebuilt::Rebuilt;
 use setback::BEFORE;
@@ -453,7 +453,8 @@ fn first_ones(
         let (outer, inner) = (of_kind(true), of_kind(false));
         for alike in [&outer, &inner] {
             let is_corner = || halves.fan(*vertex).is_some_and(|f| f.closed && f.spokes.len() == 3);
-            let own: Vec<Option<usize>> = alike.iter().map(|(_, e)| numbers.get(e).copied().flatten()).collect();
+            let own: Vec<Option<usize>> =
+                alike.iter().map(|(_, e)| numbers.get(e).copied().flatten()).collect();
             let leaders = if alike.len() == 3 && is_corner() { leads(&own) } else { Vec::new() };
             let of = |first: bool| -> Vec<usize> {
                 let them = (0..alike.len()).filter(|k| leaders.contains(k) == first);
@@ -490,7 +491,8 @@ fn first_ones(
 }
 
 /// For edges that others follow along their tangents, the direction halfway between theirs, at the beginning and at the end.
-fn joints(shell: &Shell, chains: &[Chain]) -> BTreeMap<EdgeId, [Option<Vector3>; 2]> {
+fn joints(halves: &Halves<'_>, chains: &[Chain]) -> BTreeMap<EdgeId, [Option<Vector3>; 2]> {
+    let shell = halves.shell;
     let mut out: BTreeMap<EdgeId, [Option<Vector3>; 2]> = BTreeMap::new();
     for chain in chains {
         // The vertex at a link's end in the chain's direction, with the chain's direction there.
@@ -498,7 +500,18 @@ fn joints(shell: &Shell, chains: &[Chain]) -> BTreeMap<EdgeId, [Option<Vector3>;
             let edge = shell.edge(id);
             let curve = edge.curve.as_ref()?;
             let (at_end, d) = (last == forward, curve.domain());
-            let along = curve.tangent(if at_end { d.end } else { d.start })?;
+            let t = end_of(d, at_end);
+            let along = curve.tangent(t)?;
+            // An edge between faces that meet at an angle is told better by those than by a curve that was fitted to it.
+            let normal = |h: usize| {
+                let face = &shell.faces()[halves.all[h].face];
+                Some(Side::new(face, halves.used(h), t)?.normal)
+            };
+            let crossed = halves.of(id).and_then(|[a, b]| {
+                let crossed = normal(a)?.cross(&normal(b)?);
+                (crossed.norm() > LEVEL).then(|| crossed.normalize())
+            });
+            let along = crossed.map_or(along, |c| if c.dot(&along) < 0.0 { -c } else { c });
             Some((if at_end { edge.end } else { edge.start }, if forward { along } else { -along }, at_end))
         };
         for (k, &link) in chain.iter().enumerate() {
@@ -630,7 +643,7 @@ fn round_chains(
             grounds.entry(half.face).or_insert_with(|| Ground::new(&shell.faces()[half.face], margin));
         }
     }
-    let joints = joints(shell, chains);
+    let joints = joints(halves, chains);
     let mut rails: Vec<Rail<'_>> = Vec::with_capacity(all.len());
     for chain in chains {
         let curves: Vec<&NurbsCurve> =
@@ -725,6 +738,10 @@ fn round_chains(
     if is.overused_edges > was.overused_edges || (was.is_watertight() && !is.is_watertight()) {
         let rail = || shell.vertex(shell.edge(rails[0].edge).start).point;
         let at = is.free_edges.first().map_or_else(rail, |e| e.middle);
+        return Err(SurfacingError::FilletCorner { at: at.into() });
+    }
+    let narrowed = (0..rails.len()).filter(|r| rails[*r].track.tips != [false; 2]);
+    if let Some(at) = narrowed.filter_map(|r| not_tangent(&made.shell, shell.faces().len() + r)).next() {
         return Err(SurfacingError::FilletCorner { at: at.into() });
     }
     Ok((made, max_deviation))

@@ -66,11 +66,7 @@ fn ends_of<'e>(shell: &Shell, edges: impl Iterator<Item = &'e EdgeId>) -> BTreeS
 }
 
 /// Faces as a shell, with the numbers that edges have in it.
-fn put_together(
-    shell: &Shell,
-    edges: &Picked,
-    faces: Vec<Face>,
-) -> Result<(Shell, Picked), SurfacingError> {
+fn put_together(shell: &Shell, edges: &Picked, faces: Vec<Face>) -> Result<(Shell, Picked), SurfacingError> {
     let kept: BTreeSet<EdgeId> =
         faces.iter().flat_map(|f| &f.loops).flat_map(|l| &l.edges).map(|e| e.edge).collect();
     let numbers: BTreeMap<EdgeId, EdgeId> =
@@ -196,12 +192,12 @@ pub(super) fn by_planes(
     for number in faces {
         let plane = plane_of(&shell.faces()[number], tolerance);
         let curves = shell.faces()[number].loops.iter().flat_map(|l| &l.edges);
-        let curves: Vec<&NurbsCurve> =
-            curves.filter_map(|u| shell.edge(u.edge).curve.as_ref()).collect();
+        let curves: Vec<&NurbsCurve> = curves.filter_map(|u| shell.edge(u.edge).curve.as_ref()).collect();
         let same = out.iter_mut().find(|(known, _)| {
-            known.as_ref().zip(plane.as_ref()).is_some_and(|(p, q)| {
-                p.z.dot(&q.z) > 0.0 && curves.iter().all(|c| is_in(p, c, tolerance))
-            })
+            known
+                .as_ref()
+                .zip(plane.as_ref())
+                .is_some_and(|(p, q)| p.z.dot(&q.z) > 0.0 && curves.iter().all(|c| is_in(p, c, tolerance)))
         });
         match same {
             Some((_, group)) => group.push(number),

@@ -24,8 +24,8 @@ use crate::patch::{Agrees, Beside, Patch, PatchEdge, patch};
 /// By how much of its radius a strip ends before the farther one of the places where it meets those beside it: at first, and where
 /// the patch then bulges out of the faces around it.
 pub(super) const BEFORE: [f64; 3] = [0.1, 0.25, 1.0];
-/// Largest angle in radians, half a degree, at which the patch may meet what is around it.
-const TANGENT: f64 = 0.5 * std::f64::consts::PI / 180.0;
+/// Largest angle in radians, half a degree, at which a patch may meet what is around it, or a strip that narrows down to a point.
+pub(super) const TANGENT: f64 = 0.5 * std::f64::consts::PI / 180.0;
 /// Share of the longest edge of a patch by which it may be off.
 const SHARE: f64 = 2e-4;
 /// Share of the join tolerance by which a patch may lie outside of the faces around it.

@@ -286,7 +286,14 @@ impl<'a> Track<'a> {
         let Contact { at, point } = contacts[0];
         let normal = self.grounds[0].place(at)?.normal;
         let centre = point + normal * (self.side * (self.size)(t));
-        Some(Section { contacts, centre, apex: point, weight: 1.0, bends: [Vector3::zeros(); 2], middle: None })
+        Some(Section {
+            contacts,
+            centre,
+            apex: point,
+            weight: 1.0,
+            bends: [Vector3::zeros(); 2],
+            middle: None,
+        })
     }
 
     /// Leads sections to another one at a parameter, where a face goes on with a bend that is too small for a corner: half way on

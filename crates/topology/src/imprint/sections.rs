@@ -294,9 +294,18 @@ impl Arena {
 
     /// The parts of a run between its stops that both faces hold.
     fn segments(&self, run: &Run) -> Vec<Segment> {
-        let mut stops = run.stops.clone();
-        stops.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
         let last = run.places.len() - 1;
+        // A run may begin and end short of several vertices, which stand in order of how far they are from it there.
+        let beyond = |stop: &(f64, usize, MeetingPlace)| {
+            let off = |end: usize| (self.spots[stop.1].point - run.points[end]).norm();
+            match stop.0 {
+                0.0 => -off(0),
+                along if along == last as f64 => off(last),
+                _ => 0.0,
+            }
+        };
+        let mut stops = run.stops.clone();
+        stops.sort_by(|a, b| a.0.total_cmp(&b.0).then(beyond(a).total_cmp(&beyond(b))).then(a.1.cmp(&b.1)));
         let mut out = Vec::new();
         let mut push = |places: Vec<MeetingPlace>, ends: [usize; 2], closed: bool| {
             out.extend(self.segment(run.faces, places, ends, closed));

@@ -1,6 +1,8 @@
 //! The way of a ball that touches a third face between the two supports, followed step by step.
 
-use geometry::{Domain, EndDerivatives, NurbsCurve, OnSurface, Point3, Vector3, closest_on_surface, interpolate};
+use geometry::{
+    Domain, EndDerivatives, NurbsCurve, OnSurface, Point3, Vector3, closest_on_surface, interpolate,
+};
 use topology::inner_place;
 
 use super::spine::{End, FARTHER, MIDDLE, Piece, Rolled, Spine};
@@ -192,7 +194,13 @@ impl Rolled<'_, '_> {
             Ok(interpolate(&places, &ts, degree, &EndDerivatives::free())?)
         };
         let (feet, third) = ([feet(0)?, feet(1)?], feet(MIDDLE)?);
-        Ok(Some(Spine { curve, feet, faces: [faces[0], faces[1]], middle: Some((faces[MIDDLE], third)), held: None }))
+        Ok(Some(Spine {
+            curve,
+            feet,
+            faces: [faces[0], faces[1]],
+            middle: Some((faces[MIDDLE], third)),
+            held: None,
+        }))
     }
 
     /// The direction of the way at a ball on it.

@@ -91,8 +91,13 @@ impl Spine {
 impl Rolled<'_, '_> {
     /// The radii of the balls along edges of the first support: about in the midst of them, and the largest.
     pub(super) fn held_radii(&self, edges: &[EdgeId]) -> Option<[f64; 2]> {
-        let mut radii: Vec<f64> =
-            edges.iter().filter_map(|e| self.balls(*e, 0.0)).flat_map(|b| b.1).flatten().map(|b| b.radius).collect();
+        let mut radii: Vec<f64> = edges
+            .iter()
+            .filter_map(|e| self.balls(*e, 0.0))
+            .flat_map(|b| b.1)
+            .flatten()
+            .map(|b| b.radius)
+            .collect();
         radii.sort_by(f64::total_cmp);
         Some([*radii.get(radii.len() / 2)?, *radii.last()?])
     }
@@ -100,12 +105,12 @@ impl Rolled<'_, '_> {
     /// All pieces of the way along edges of the first support.
     ///
     /// # Errors
-    /// Those of the curves through its places.
+    /// `HeldJumps`; those of the curves through its places.
     pub(super) fn held_pieces(&self, edges: &[EdgeId]) -> Result<Vec<Piece>, SurfacingError> {
         let mut out = Vec::new();
         for &edge in edges {
             let Some((guide, balls)) = self.balls(edge, FARTHER * self.radius) else { continue };
-            for run in self.runs(&guide, &balls, edge) {
+            for run in self.runs(&guide, &balls, edge)? {
                 let Some(spine) = self.spine_of(&guide, &run, (edge, edges))? else { continue };
                 for piece in self.parts(&spine) {
                     out.extend(piece.between_seams(self.touched, self.tolerance));
@@ -155,10 +160,19 @@ impl Rolled<'_, '_> {
     }
 
     /// Runs of balls that touch one face of the second support, each by some longer at both ends where the face's surface goes on.
-    fn runs(&self, guide: &NurbsCurve, balls: &[Option<Ball>], edge: EdgeId) -> Vec<Vec<Ball>> {
+    ///
+    /// # Errors
+    /// `HeldJumps` where what the ball touches jumps from one place of a face to another one.
+    fn runs(
+        &self,
+        guide: &NurbsCurve,
+        balls: &[Option<Ball>],
+        edge: EdgeId,
+    ) -> Result<Vec<Vec<Ball>>, SurfacingError> {
         /// By how many balls.
         const LONGER: usize = 2;
-        let Some((i, _)) = self.used(edge) else { return Vec::new() };
+        let Some((i, used)) = self.used(edge) else { return Ok(Vec::new()) };
+        let own = used.pcurve.domain();
         let on = |from: &Ball, t: f64| {
             let grounds = [&self.touched[0][i].ground, &self.touched[1][from.face].ground];
             let (radius, at) = ball_from(grounds, &guide.point(t), (from.at, from.radius))?;
@@ -171,9 +185,18 @@ impl Rolled<'_, '_> {
                 k += 1;
                 continue;
             };
-            let own = balls[k..].iter().map_while(|b| b.filter(|b| b.face == first.face));
-            let mut run: Vec<Ball> = own.collect();
+            let alike = balls[k..].iter().map_while(|b| b.filter(|b| b.face == first.face));
+            let mut run: Vec<Ball> = alike.collect();
             let end = k + run.len();
+            for pair in run.windows(2) {
+                let point = |ball: &Ball| self.touched[1][ball.face].ground.point(ball.at[1]);
+                let next = on(&pair[0], pair[1].t);
+                let goes_on =
+                    next.is_some_and(|b| (point(&b) - point(&pair[1])).norm() <= self.tolerance.join);
+                if !goes_on && pair.iter().all(|b| (own.start..=own.end).contains(&b.t)) {
+                    return Err(SurfacingError::HeldJumps { at: guide.point(pair[1].t).into() });
+                }
+            }
             let known = |b: &Option<Ball>| b.map(|b| b.t);
             let before: Vec<f64> = balls[..k].iter().rev().take(LONGER).filter_map(known).collect();
             let after: Vec<f64> = balls[end..].iter().take(LONGER).filter_map(known).collect();
@@ -188,7 +211,7 @@ impl Rolled<'_, '_> {
             out.push(run);
             k = end;
         }
-        out
+        Ok(out)
     }
 
     fn spine_of(

@@ -23,14 +23,14 @@ use topology::{
 
 use super::ends::{Plane, slanted_end};
 use super::strip::strip;
+use super::track::Size;
 use super::{LEVEL, Round, Rounded};
 use crate::SurfacingError;
-use super::track::Size;
 use crate::halves::{Halves, Spoke};
 use crate::strip::Strip;
 use held::lies_under;
 use one_shape::in_one_shape;
-use spine::{FARTHER, MIDDLE, Piece, Rolled, Touched};
+use spine::{FARTHER, Piece, Rolled, Touched};
 
 /// Share of the radius beside a line of contact at which is looked which part of a support stays.
 const BESIDE: f64 = 1e-2;
@@ -178,14 +178,14 @@ pub fn fillet_between(rolling: &Rolling<'_>, tolerance: &Tolerance) -> Result<Ro
     let rolled = Rolled::new(&supports, &touched, (middle, rolling.in_one_shape()), tolerance);
     // Of one shape a ball is on one side only.
     if rolling.in_one_shape() && supports.iter().any(|s| s.outside != supports[0].outside) {
-        return Err(nothing_between(&touched));
+        return Err(rolling.nothing(&touched));
     }
     let pieces = match rolling.ball {
         Ball::Sized { .. } => rolled.pieces()?,
         Ball::Touching(_) => rolled.full_pieces()?,
         Ball::Held { edges, .. } => rolled.held_pieces(edges)?,
     };
-    let first = pieces.first().ok_or_else(|| nothing_between(&touched))?;
+    let first = pieces.first().ok_or_else(|| rolling.nothing(&touched))?;
     let strips = laid(rolling, &rolled, &pieces, tolerance)?;
     let max_deviation = strips.iter().map(|s| s.strip.max_deviation).fold(0.0, f64::max);
     let radii = strips
@@ -226,6 +226,24 @@ pub fn fillet_between(rolling: &Rolling<'_>, tolerance: &Tolerance) -> Result<Ro
 }
 
 impl Rolling<'_> {
+    /// That no ball touches all supports.
+    fn nothing(&self, touched: &[Vec<Touched<'_>>]) -> SurfacingError {
+        let face = touched.iter().flatten().next().map(|t| t.face);
+        let at = face.map_or([0.0; 3], |face| {
+            let [u, v] = face_extent(face);
+            face.surface.point(u.at(0.5), v.at(0.5)).into()
+        });
+        match self.ball {
+            Ball::Sized { .. } => SurfacingError::NothingBetween { at },
+            Ball::Touching(_) => SurfacingError::NoFullRound { at },
+            Ball::Held { edges, .. } => {
+                let edge = edges.first().and_then(|e| self.supports[0].shell.edge(*e).curve.as_ref());
+                let at = edge.map_or(at, |c| c.point(c.domain().at(0.5)).into());
+                SurfacingError::HeldNowhere { at }
+            }
+        }
+    }
+
     /// The ball's radius about in the middle, and its largest one.
     fn radii<'a>(
         &self,
@@ -240,7 +258,7 @@ impl Rolling<'_> {
                 Some(edges) => rolled.held_radii(edges),
                 None => rolled.full_radius().map(|radius| [radius, WIDER * radius]),
             };
-            return radii.ok_or_else(|| nothing_between(&touched));
+            return radii.ok_or_else(|| self.nothing(&touched));
         };
         let sizes = || (0..=16).map(|k| radius(f64::from(k) / 16.0));
         let least = sizes().fold(f64::MAX, f64::min);
@@ -248,20 +266,6 @@ impl Rolling<'_> {
             return Err(SurfacingError::NoSize { size: least });
         }
         Ok([radius(0.5), sizes().fold(0.0, f64::max)])
-    }
-}
-
-/// That no ball touches all supports.
-fn nothing_between(touched: &[Vec<Touched<'_>>]) -> SurfacingError {
-    let face = touched.iter().flatten().next().map(|t| t.face);
-    let at = face.map_or([0.0; 3], |face| {
-        let [u, v] = face_extent(face);
-        face.surface.point(u.at(0.5), v.at(0.5)).into()
-    });
-    if touched.len() > MIDDLE {
-        SurfacingError::NoFullRound { at }
-    } else {
-        SurfacingError::NothingBetween { at }
     }
 }
 
@@ -437,8 +441,7 @@ fn beyond_held(rolled: &Rolled<'_, '_>, edges: &[EdgeId], strips: &[Laid]) -> Op
         let (face, edge) = (&shell.faces()[half.face], shell.edge(half.edge));
         edges.contains(&half.edge) && !strips.iter().any(|s| lies_under(face, halves.used(*h), edge, s))
     };
-    let mut next: Vec<usize> =
-        (0..halves.all.len()).filter(stays).map(|h| halves.all[h].face).collect();
+    let mut next: Vec<usize> = (0..halves.all.len()).filter(stays).map(|h| halves.all[h].face).collect();
     let mut kept = BTreeSet::new();
     while let Some(face) = next.pop() {
         if kept.insert(face) {

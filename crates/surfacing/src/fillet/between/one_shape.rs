@@ -10,8 +10,8 @@ use topology::{
     inner_place, join, mesh, natural_shell,
 };
 
-use super::spine::{MIDDLE, Rolled};
 use super::held::lies_under;
+use super::spine::{MIDDLE, Rolled};
 use super::{BESIDE, Laid, away, facing, joined_along, shell_of};
 use crate::SurfacingError;
 use crate::fillet::planes::{by_planes, plane_over};

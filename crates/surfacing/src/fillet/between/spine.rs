@@ -5,8 +5,8 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use geometry::{
-    Domain, NurbsCurve, NurbsSurface, Point3, Tolerance, box_of, closest_on_curve, closest_on_surface, closest_within,
-    parallel_surface,
+    Domain, NurbsCurve, NurbsSurface, Point3, Tolerance, box_of, closest_on_curve, closest_on_surface,
+    closest_within, parallel_surface,
 };
 use topology::{EdgeId, Face, Outline, imprint, natural_shell, pcurve_on};
 
@@ -236,7 +236,13 @@ impl<'a, 'b> Rolled<'a, 'b> {
                 for (spine, _) in made.common_curves(|i| i == 0) {
                     let feet =
                         [pcurve_on(&spine, one, self.tolerance)?, pcurve_on(&spine, two, self.tolerance)?];
-                    out.extend(self.parts(&Spine { curve: spine, feet, faces: [i, j], middle: None, held: None }));
+                    out.extend(self.parts(&Spine {
+                        curve: spine,
+                        feet,
+                        faces: [i, j],
+                        middle: None,
+                        held: None,
+                    }));
                 }
             }
         }
@@ -260,8 +266,12 @@ impl<'a, 'b> Rolled<'a, 'b> {
         let d = spine.curve.domain();
         let whole = End { ts: [d.start; 2], ..End::default() };
         let piece = |ends: [End; 2], closed: bool| Piece { spine: spine.clone(), ends, closed };
-        let track =
-            spine.track(self.touched, Round::Arc, spine.size(self.touched, self.radius), spine.held.is_none());
+        let track = spine.track(
+            self.touched,
+            Round::Arc,
+            spine.size(self.touched, self.radius),
+            spine.held.is_none(),
+        );
         let rolls = |t: f64| track.section(t).is_some_and(|s| self.rolls(&s, t, spine));
         let mut ts = spine.curve.knots().sampled(PER_SPAN);
         if ts.len() < LEAST {
@@ -378,7 +388,9 @@ impl<'a, 'b> Rolled<'a, 'b> {
 
     /// Whether a section lies in the surface of a face of the one shape, with what is beyond its borders.
     fn lies_in(&self, track: &Track<'_>, t: f64, face: usize) -> bool {
-        let surface = Ground::new(&self.supports[0].shell.faces()[face], FARTHER * self.radius).surface;
+        let radius = track.section(t).map_or(0.0, |s| (s.contacts[0].point - s.centre).norm());
+        let margin = FARTHER * radius.max(self.radius);
+        let surface = Ground::new(&self.supports[0].shell.faces()[face], margin).surface;
         let on = |k: usize| {
             let place = on_track(track, t, k as f64 / ACROSS as f64);
             place.is_some_and(|p| closest_on_surface(&surface, &p).distance <= LIES_IN * self.tolerance.fit)
