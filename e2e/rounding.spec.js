@@ -53,6 +53,29 @@ test('an edge is rounded by clicking it, too large a radius says what fits, and 
   expect(24000 - lost - (await settledVolume(page))).toBeGreaterThan(50);
 });
 
+test('edges get radii of their own in one step', async ({ page }) => {
+  test.slow();
+  await block(page, 'Two radii');
+  await page.keyboard.press('Shift+G');
+  const fillet = card(page, 'Fillet');
+  await page.mouse.click(...(await lookFor(page, /^Click for Edges: .*cap 1.* \| /, middle)));
+  await expect(fillet.locator('.slot-row')).toHaveCount(1);
+  await fillet.getByLabel('Radius', { exact: true }).fill('5 mm');
+  await expect(fillet.getByLabel('Radius of those', { exact: true })).toBeHidden();
+  await fillet.getByLabel('Other radius', { exact: true }).click();
+  await page.mouse.click(...(await lookFor(page, /^Click for Other radius: (?!.*cap).* \| /, middle)));
+  await expect(fillet.locator('.slot-row')).toHaveCount(2);
+  await fillet.getByLabel('Radius of those', { exact: true }).fill('2 mm');
+  await expect(reached(page, 'Other radius')).toContainText('2 mm');
+  await accept(page, 'Fillet');
+  await expect(ledger(page, 'watertight')).toContainText('yes');
+  // A rim of 30 or 40 mm and an upright edge of 20; where they meet, one takes away what the other one would have.
+  const lost = 24000 - (await settledVolume(page));
+  const part = (radius, length) => (1 - Math.PI / 4) * radius * radius * length;
+  const upTo = [30, 40].map((length) => part(5, length) + part(2, 20));
+  expect(Math.min(...upTo.map((most) => Math.abs(most - lost)))).toBeLessThan(part(2, 5) + part(5, 2));
+});
+
 test('an edge is rounded by a parabola, then in curvature, which the seams show', async ({ page }) => {
   test.slow();
   await block(page, 'Flowing');
