@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use topology::EdgeId;
 
-use super::Chain;
+use super::chains::Chain;
 use crate::SurfacingError;
 use crate::halves::Halves;
 

@@ -164,8 +164,8 @@ impl Laid {
 /// faces of one shape it ends where the shape's other faces cut it, and what lies between its lines of contact goes.
 ///
 /// # Errors
-/// `NothingBetween`; `NoSize`; `FilletTooLarge` where the radius changes too much; `FilletEndsInside` for one that does not
-/// part what it is to trim; `FilletObstructed`; those of [`geometry::parallel_surface`].
+/// `NothingBetween`, `NoFullRound`, `HeldNowhere`; `HeldJumps`; `NoSize`; `FilletTooLarge` where the radius changes too much;
+/// `FilletEndsInside` for one that does not part what it is to trim; `FilletObstructed`; those of [`geometry::parallel_surface`].
 pub fn fillet_between(rolling: &Rolling<'_>, tolerance: &Tolerance) -> Result<Rounded, SurfacingError> {
     let mut supports: Vec<&Support<'_>> = rolling.supports.iter().collect();
     if let Ball::Touching(middle) = &rolling.ball {
