@@ -48,7 +48,8 @@ class Interface(unittest.TestCase):
                 str(TOOLS / "schemathesis"), "run", f"{self.address}/api/openapi.json", "--checks", ",".join(CHECKS),
                 # The channel is no plain request.
                 "--exclude-path", "/api/parts/{id}/live",
-                "--max-examples", "25", "--max-time", "90", "--workers", "2", "--seed", "7", "--no-color",
+                # One worker: Python 3.11 may fail to parse source in two threads at once ("recursion depth mismatch").
+                "--max-examples", "25", "--max-time", "90", "--workers", "1", "--seed", "7", "--no-color",
                 "--generation-database", "none",
             ]
             done = subprocess.run(command, cwd=folder, capture_output=True, text=True, timeout=300)
