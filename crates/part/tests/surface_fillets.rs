@@ -305,44 +305,53 @@ fn a_fillet_between_sheets_ends_at_slanted_borders() {
     assert!(matches!(bodies(&made, 4), [Body::Shell(_)]));
 }
 
+/// A fillet held to the upper edges of an upright wall: its radius is their height everywhere, and its section (1 - pi/4) h^2.
+fn held_to_heights(heights: &[f64], piece: f64, scale: f64, far: f64) {
+    let scale = 10.0f64.powf(scale);
+    let (deep, plate, back) = (20.0 * scale, 4.0 * scale, 6.0 * scale);
+    let length = piece * scale * (heights.len() - 1) as f64;
+    let at = |k: usize| [far * scale + piece * scale * k as f64, plate + heights[k] * scale];
+    let mut wall: Vec<[f64; 2]> = (0..heights.len()).map(at).collect();
+    wall.extend([[far * scale + length, 0.5 * plate], [far * scale, 0.5 * plate]]);
+    let [x0, x1] = [far * scale, far * scale + length];
+    let mut steps = prism("plate", &[[x0, -deep], [x1, -deep], [x1, back], [x0, back]], 0.0, plate);
+    steps.push(outline("wall profile", "xz", &wall, 0.0, true));
+    steps.push(step("wall", "extrude", json!({"profile": of("wall profile"), "length": -back})));
+    steps.push(step("body", "combine", json!({"solids": [of("plate"), of("wall")]})));
+    let sharp = recipe(steps.clone());
+    let sharp = rebuild(&sharp);
+    let on_wall = |p: [f64; 3]| p[1].abs() < 1e-6 * scale && p[2] > plate * (1.0 + 1e-6);
+    let first = face(&steps, "body", |p, n| on_wall(p) && along(n, [0.0, -1.0, 0.0]));
+    let second =
+        face(&steps, "body", |p, n| along(n, [0.0, 0.0, 1.0]) && (p[2] - plate).abs() < 1e-6 * scale);
+    let named = named_shapes(&recipe(steps.clone()), &sharp, Some("body")).unwrap();
+    let inside = |p: [f64; 3]| p[0] > x0 + 1e-6 * scale && p[0] < x1 - 1e-6 * scale;
+    let held: Vec<Value> = named[0]
+        .edges
+        .iter()
+        .filter(|e| on_wall(e.at) && inside(e.at) && e.length_mm > 0.0)
+        .map(|e| json!({"step": "body", "item": e.name}))
+        .collect();
+    assert_eq!(held.len() + 1, heights.len());
+    let fillet = json!({"first": first, "second": second, "radius_by": "held", "held_to": held});
+    let made = filleted(steps, fillet);
+    let squares: f64 = heights.windows(2).map(|w| (w[0] * w[0] + w[0] * w[1] + w[1] * w[1]) / 3.0).sum();
+    let added = (1.0 - FRAC_PI_4) * squares * piece * scale.powi(3);
+    let before = volume(&sharp, 4);
+    assert!((solid(&made) - before - added).abs() <= 1e-5 * added, "{} {added}", solid(&made) - before);
+    let [low, high] = [f64::min, f64::max].map(|of| heights.iter().copied().reduce(of).unwrap() * scale);
+    near(reached(&made, 5, "Radius, smallest"), low, 1e-6);
+    near(reached(&made, 5, "Radius, largest"), high, 1e-6);
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(16))]
 
-    /// A fillet held to the upper edges of an upright wall: its radius is their height everywhere, and its section (1 - pi/4) h^2.
     #[test]
     fn a_fillet_held_to_edges_takes_their_height(
         heights in prop::collection::vec(1.5..12.0f64, 2..5), piece in 4.0..20.0f64, scale in -1.0..1.5f64, far in 0.0..1000.0f64,
     ) {
-        let scale = 10.0f64.powf(scale);
-        let (deep, plate, back) = (20.0 * scale, 4.0 * scale, 6.0 * scale);
-        let length = piece * scale * (heights.len() - 1) as f64;
-        let at = |k: usize| [far * scale + piece * scale * k as f64, plate + heights[k] * scale];
-        let mut wall: Vec<[f64; 2]> = (0..heights.len()).map(at).collect();
-        wall.extend([[far * scale + length, 0.5 * plate], [far * scale, 0.5 * plate]]);
-        let [x0, x1] = [far * scale, far * scale + length];
-        let mut steps = prism("plate", &[[x0, -deep], [x1, -deep], [x1, back], [x0, back]], 0.0, plate);
-        steps.push(outline("wall profile", "xz", &wall, 0.0, true));
-        steps.push(step("wall", "extrude", json!({"profile": of("wall profile"), "length": -back})));
-        steps.push(step("body", "combine", json!({"solids": [of("plate"), of("wall")]})));
-        let sharp = recipe(steps.clone());
-        let sharp = rebuild(&sharp);
-        let on_wall = |p: [f64; 3]| p[1].abs() < 1e-6 * scale && p[2] > plate * (1.0 + 1e-6);
-        let first = face(&steps, "body", |p, n| on_wall(p) && along(n, [0.0, -1.0, 0.0]));
-        let second = face(&steps, "body", |p, n| along(n, [0.0, 0.0, 1.0]) && (p[2] - plate).abs() < 1e-6 * scale);
-        let named = named_shapes(&recipe(steps.clone()), &sharp, Some("body")).unwrap();
-        let inside = |p: [f64; 3]| p[0] > x0 + 1e-6 * scale && p[0] < x1 - 1e-6 * scale;
-        let held: Vec<Value> = named[0].edges.iter().filter(|e| on_wall(e.at) && inside(e.at) && e.length_mm > 0.0)
-            .map(|e| json!({"step": "body", "item": e.name})).collect();
-        prop_assert_eq!(held.len() + 1, heights.len());
-        let fillet = json!({"first": first, "second": second, "radius_by": "held", "held_to": held});
-        let made = filleted(steps, fillet);
-        let squares: f64 = heights.windows(2).map(|w| (w[0] * w[0] + w[0] * w[1] + w[1] * w[1]) / 3.0).sum();
-        let added = (1.0 - FRAC_PI_4) * squares * piece * scale.powi(3);
-        let before = volume(&sharp, 4);
-        prop_assert!((solid(&made) - before - added).abs() <= 1e-5 * added, "{} {added}", solid(&made) - before);
-        let [low, high] = [f64::min, f64::max].map(|of| heights.iter().copied().reduce(of).unwrap() * scale);
-        near(reached(&made, 5, "Radius, smallest"), low, 1e-6);
-        near(reached(&made, 5, "Radius, largest"), high, 1e-6);
+        held_to_heights(&heights, piece, scale, far);
     }
 
     /// The foot of a turned boss, its fillet held to the boss's rim (Pappus): the spandrel between the upright wall and the plate.
@@ -364,6 +373,24 @@ proptest! {
         let [own, off] = spandrel(height);
         near(solid(&made) - volume(&sharp, 1), own * 2.0 * PI * (radius + off), 1e-6);
     }
+}
+
+#[test]
+fn fillets_held_to_edges_whose_ends_were_cut_wrongly() {
+    // A plane at the end that meets two successive edges of a border, far from the origin and near it; an end higher than the others.
+    held_to_heights(
+        &[11.37233894616513, 10.272497743813087],
+        11.462667884506027,
+        -0.787215536532306,
+        796.5061717176687,
+    );
+    held_to_heights(
+        &[4.021898125795711, 1.5, 9.678035923663428],
+        10.176298727777045,
+        -0.4334219178337512,
+        0.0009487839670768306,
+    );
+    held_to_heights(&[1.5, 1.5, 11.899244283998433], 4.0, 0.0, 0.0);
 }
 
 #[test]

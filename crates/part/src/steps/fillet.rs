@@ -160,8 +160,7 @@ impl Construction for Fillet {
             slots: vec![
                 super::rounded_edges::slot("Edges to round; a face stands for all its edges."),
                 own_slot("other_edges", "Other radius", "Edges with a radius of their own."),
-                own_slot("third_edges", "Third radius", "Further edges with a radius of their own.")
-                    .only_if("other_edges", "filled"),
+                own_slot("third_edges", "Third radius", "Further edges with a radius of their own."),
             ],
             values,
         }

@@ -147,28 +147,20 @@ impl SurfaceFillet {
     }
 
     /// The edges of the first surface that the fillet is held to.
-    fn held_edges(&self, context: &Context<'_>) -> Result<Vec<EdgeId>, Notice> {
+    fn held_edges(&self, context: &Context<'_>, first: &Support<'_>) -> Result<Vec<EdgeId>, Notice> {
         let slot = "held_to";
         if self.held_to.is_empty() {
             return Err(Notice::about(slot, "pick edges of the first surface along which the fillet begins"));
         }
-        let (_, shell, faces) = context.faces_of_one_shell(&self.first, "first")?;
-        let (step, item) = (&self.first.step, &self.first.item);
-        let about = match (item, &faces[..]) {
-            (Some(_), &[face]) => Support::about(shell, face, true, false).faces,
-            _ => faces,
-        };
+        let all = first.faces.iter().flat_map(|f| &first.shell.faces()[*f].loops).flat_map(|l| &l.edges);
+        let of_first: BTreeSet<EdgeId> = all.map(|u| u.edge).collect();
         let mut edges = Vec::new();
         for reference in &self.held_to {
-            let meant = match &reference.step {
-                own if own == step => context.edges_meant(shell, reference, slot)?,
-                _ => BTreeSet::new(),
+            let meant = match reference.step == self.first.step {
+                true => context.edges_meant(first.shell, reference, slot)?,
+                false => BTreeSet::new(),
             };
-            let of_first = |edge: &EdgeId| {
-                let uses = about.iter().flat_map(|f| &shell.faces()[*f].loops).flat_map(|l| &l.edges);
-                uses.map(|u| u.edge).any(|e| e == *edge)
-            };
-            let own: Vec<EdgeId> = meant.into_iter().filter(of_first).collect();
+            let own: Vec<EdgeId> = meant.intersection(&of_first).copied().collect();
             if own.is_empty() {
                 return Err(Notice::about(slot, "this is no edge of the first surface; pick one of its own"));
             }
@@ -280,9 +272,13 @@ impl Construction for SurfaceFillet {
             None => None,
         };
         let even = self.radius_by == BallBy::Constant;
+        let supports = [
+            support("first", &self.first, self.first_side, trims[0])?,
+            support("second", &self.second, self.second_side, trims[1])?,
+        ];
         let round = || self.section.round(context, &self.fullness);
         let held = match self.radius_by {
-            BallBy::Held => self.held_edges(context)?,
+            BallBy::Held => self.held_edges(context, &supports[0])?,
             _ => Vec::new(),
         };
         let ball = match &law {
@@ -295,10 +291,6 @@ impl Construction for SurfaceFillet {
                 Ball::Touching(support("middle", middle, self.middle_side, false)?)
             }
         };
-        let supports = [
-            support("first", &self.first, self.first_side, trims[0])?,
-            support("second", &self.second, self.second_side, trims[1])?,
-        ];
         let made = fillet_between(&Rolling { supports, ball }, &context.tolerance).map_err(|e| {
             let slot = match e {
                 SurfacingError::FilletEndsInside { .. } => "trims",

@@ -45,11 +45,13 @@ pub(super) fn chains<'e>(
             }
         }
         // Where what fades out at an end is not rounded, what comes before it ends in its place.
-        for _ in 0..if to_tips { 0 } else { 2 } {
-            let fades = |k: &usize| fades_after(halves, chain[*k], &chain[k + 1..]);
-            chain.truncate((0..chain.len() - 1).find(fades).map_or(chain.len(), |k| k + 1));
-            chain.reverse();
-            chain.iter_mut().for_each(|link| link.1 ^= true);
+        if !to_tips {
+            for _ in 0..2 {
+                let fades = |k: &usize| fades_after(halves, chain[*k], &chain[k + 1..]);
+                chain.truncate((0..chain.len() - 1).find(fades).map_or(chain.len(), |k| k + 1));
+                chain.reverse();
+                chain.iter_mut().for_each(|link| link.1 ^= true);
+            }
         }
         out.push(chain);
     }

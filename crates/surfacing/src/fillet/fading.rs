@@ -93,8 +93,8 @@ pub(super) fn is_tip(halves: &Halves<'_>, spoke: Spoke) -> bool {
 /// what it rolls in.
 pub(super) fn not_tangent(shell: &Shell, strip: usize) -> Option<Point3> {
     let halves = Halves::new(shell);
-    let own = (0..halves.all.len()).filter(|h| halves.all[*h].face == strip);
-    own.filter_map(|h| {
+    let mut own = (0..halves.all.len()).filter(|h| halves.all[*h].face == strip);
+    own.find_map(|h| {
         let used = halves.used(h);
         // Along it, not across one of its ends.
         let along = used.pcurve.start().y == used.pcurve.end().y;
@@ -106,7 +106,6 @@ pub(super) fn not_tangent(shell: &Shell, strip: usize) -> Option<Point3> {
         let (angle, at) = meeting(curve, [side(h), side(halves.all[h].twin?)])?.angle;
         (angle > TANGENT).then_some(at)
     })
-    .next()
 }
 
 /// A place on an edge that leaves a vertex.

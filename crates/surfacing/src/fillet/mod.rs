@@ -504,8 +504,8 @@ fn round_chains(
         let at = is.free_edges.first().map_or_else(rail, |e| e.middle);
         return Err(SurfacingError::FilletCorner { at: at.into() });
     }
-    let narrowed = (0..rails.len()).filter(|r| rails[*r].track.tips != [false; 2]);
-    if let Some(at) = narrowed.filter_map(|r| not_tangent(&made.shell, shell.faces().len() + r)).next() {
+    let mut narrowed = (0..rails.len()).filter(|r| rails[*r].track.tips != [false; 2]);
+    if let Some(at) = narrowed.find_map(|r| not_tangent(&made.shell, shell.faces().len() + r)) {
         return Err(SurfacingError::FilletCorner { at: at.into() });
     }
     Ok((made, max_deviation))

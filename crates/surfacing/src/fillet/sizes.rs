@@ -111,9 +111,8 @@ impl<'a> Along<'a> {
                 (None, None) => Own::Number(0),
             });
         }
-        let out = Self { sizes, owns, before, whole: 0.0 };
-        let whole = out.before[count];
-        let out = Self { whole, ..out };
+        let whole = before[count];
+        let out = Self { sizes, owns, before, whole };
         for k in 0..count {
             let next = (k + 1) % count;
             if next == 0 && !closed {

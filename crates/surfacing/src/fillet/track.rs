@@ -152,7 +152,7 @@ impl Section {
 }
 
 /// A length by the guide's parameter.
-pub(super) type Size<'a> = Box<dyn Fn(f64) -> f64 + 'a>;
+pub(super) type LengthAt<'a> = Box<dyn Fn(f64) -> f64 + 'a>;
 
 /// What tells where a section touches both faces, about, by the guide's parameter in their parameter planes.
 pub(super) enum Near {
@@ -176,7 +176,7 @@ pub(super) struct Track<'a> {
     pub(super) side: f64,
     pub(super) profile: Profile,
     /// The radius, or the distance of a flat's ends, by the guide's parameter.
-    pub(super) size: Size<'a>,
+    pub(super) size: LengthAt<'a>,
     /// Whether that is the same everywhere.
     pub(super) even: bool,
     /// Directions at the edge's beginning and end, where it goes on smoothly: halfway between its own and that of what follows.
@@ -218,7 +218,7 @@ impl<'a> Track<'a> {
         near: Near,
         side: f64,
         profile: Profile,
-        size: Size<'a>,
+        size: LengthAt<'a>,
         even: bool,
     ) -> Self {
         Self {

@@ -7,7 +7,7 @@ use topology::{Edge, EdgeId, Face, OrientedEdge};
 use super::spine::{FARTHER, Piece, Rolled, Spine, Touched};
 use super::{Laid, away};
 use crate::SurfacingError;
-use crate::fillet::track::{Size, longer};
+use crate::fillet::track::{LengthAt, longer};
 use crate::ground::Ground;
 use crate::side::Side;
 
@@ -20,7 +20,7 @@ const MAX_STEPS: usize = 20;
 const SETTLED: f64 = 1e-13;
 const ACCEPTED: f64 = 1e-9;
 /// Cosine between the tangent planes of a face and of a strip from which they are one.
-const LEVEL: f64 = 0.9995;
+const ONE_PLANE: f64 = 0.9995;
 
 /// What is known of a ball that touches the first support along an edge of it.
 #[derive(Clone)]
@@ -35,7 +35,7 @@ pub(super) struct Held {
 
 /// A ball on its way.
 #[derive(Clone, Copy)]
-struct Ball {
+struct Touching {
     t: f64,
     radius: f64,
     /// The number of the face that it touches besides, and the places on both.
@@ -73,7 +73,7 @@ fn ball_from(
 
 impl Spine {
     /// The ball's radius by the guide's parameter, where it follows from an edge; else one that is the same everywhere.
-    pub(super) fn size<'a>(&self, touched: &'a [Vec<Touched<'_>>], radius: f64) -> Size<'a> {
+    pub(super) fn size<'a>(&self, touched: &'a [Vec<Touched<'_>>], radius: f64) -> LengthAt<'a> {
         let Some(held) = self.held.clone() else { return Box::new(move |_| radius) };
         let grounds = [0, 1].map(|k| &touched[k][self.faces[k]].ground);
         let (curve, feet) = (self.curve.clone(), self.feet.clone());
@@ -129,7 +129,7 @@ impl Rolled<'_, '_> {
     }
 
     /// An edge, longer by a margin where it does not close, with the balls at places of it.
-    fn balls(&self, edge: EdgeId, margin: f64) -> Option<(NurbsCurve, Vec<Option<Ball>>)> {
+    fn balls(&self, edge: EdgeId, margin: f64) -> Option<(NurbsCurve, Vec<Option<Touching>>)> {
         let (i, used) = self.used(edge)?;
         let own = self.supports[0].shell.edge(edge);
         let curve = own.curve.as_ref()?;
@@ -153,7 +153,7 @@ impl Rolled<'_, '_> {
             let (radius, face, foot) = self.ball_at(1, &place.point, &place.normal)?;
             let grounds = [ground, &self.touched[1][face].ground];
             let (radius, at) = ball_from(grounds, &point, ([at, foot.parameters], radius))?;
-            Some(Ball { t, radius, face, at })
+            Some(Touching { t, radius, face, at })
         };
         let balls = ts.map(ball).collect();
         Some((guide, balls))
@@ -166,17 +166,17 @@ impl Rolled<'_, '_> {
     fn runs(
         &self,
         guide: &NurbsCurve,
-        balls: &[Option<Ball>],
+        balls: &[Option<Touching>],
         edge: EdgeId,
-    ) -> Result<Vec<Vec<Ball>>, SurfacingError> {
+    ) -> Result<Vec<Vec<Touching>>, SurfacingError> {
         /// By how many balls.
         const LONGER: usize = 2;
         let Some((i, used)) = self.used(edge) else { return Ok(Vec::new()) };
         let own = used.pcurve.domain();
-        let on = |from: &Ball, t: f64| {
+        let on = |from: &Touching, t: f64| {
             let grounds = [&self.touched[0][i].ground, &self.touched[1][from.face].ground];
             let (radius, at) = ball_from(grounds, &guide.point(t), (from.at, from.radius))?;
-            Some(Ball { t, radius, at, ..*from })
+            Some(Touching { t, radius, at, ..*from })
         };
         let mut out = Vec::new();
         let mut k = 0;
@@ -186,10 +186,10 @@ impl Rolled<'_, '_> {
                 continue;
             };
             let alike = balls[k..].iter().map_while(|b| b.filter(|b| b.face == first.face));
-            let mut run: Vec<Ball> = alike.collect();
+            let mut run: Vec<Touching> = alike.collect();
             let end = k + run.len();
             for pair in run.windows(2) {
-                let point = |ball: &Ball| self.touched[1][ball.face].ground.point(ball.at[1]);
+                let point = |ball: &Touching| self.touched[1][ball.face].ground.point(ball.at[1]);
                 let next = on(&pair[0], pair[1].t);
                 let goes_on =
                     next.is_some_and(|b| (point(&b) - point(&pair[1])).norm() <= self.tolerance.join);
@@ -197,7 +197,7 @@ impl Rolled<'_, '_> {
                     return Err(SurfacingError::HeldJumps { at: guide.point(pair[1].t).into() });
                 }
             }
-            let known = |b: &Option<Ball>| b.map(|b| b.t);
+            let known = |b: &Option<Touching>| b.map(|b| b.t);
             let before: Vec<f64> = balls[..k].iter().rev().take(LONGER).filter_map(known).collect();
             let after: Vec<f64> = balls[end..].iter().take(LONGER).filter_map(known).collect();
             for t in before {
@@ -217,13 +217,13 @@ impl Rolled<'_, '_> {
     fn spine_of(
         &self,
         guide: &NurbsCurve,
-        run: &[Ball],
+        run: &[Touching],
         (edge, edges): (EdgeId, &[EdgeId]),
     ) -> Result<Option<Spine>, SurfacingError> {
         let Some((i, used)) = self.used(edge).filter(|_| run.len() > 3) else { return Ok(None) };
         let face = run[0].face;
         let ts: Vec<f64> = run.iter().map(|b| b.t).collect();
-        let through = |value: &dyn Fn(&Ball) -> Point3| {
+        let through = |value: &dyn Fn(&Touching) -> Point3| {
             let points: Vec<Point3> = run.iter().map(value).collect();
             interpolate(&points, &ts, 3, &EndDerivatives::free())
         };
@@ -268,5 +268,5 @@ pub(super) fn lies_under(face: &Face, used: &OrientedEdge, edge: &Edge, made: &L
     let Some((side, normal)) = Side::new(face, used, t).zip(made.strip.surface.normal(along, 0.0)) else {
         return false;
     };
-    side.normal.dot(&normal).abs() > LEVEL && side.out.dot(&away) > 0.0
+    side.normal.dot(&normal).abs() > ONE_PLANE && side.out.dot(&away) > 0.0
 }

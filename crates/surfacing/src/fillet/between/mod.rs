@@ -23,7 +23,7 @@ use topology::{
 
 use super::ends::{Plane, slanted_end};
 use super::strip::strip;
-use super::track::Size;
+use super::track::LengthAt;
 use super::{LEVEL, Round, Rounded};
 use crate::SurfacingError;
 use crate::halves::{Halves, Spoke};
@@ -199,12 +199,17 @@ pub fn fillet_between(rolling: &Rolling<'_>, tolerance: &Tolerance) -> Result<Ro
         return Ok(Rounded { shell, edges: strips.len(), radii: Some(radii), max_deviation });
     }
     let mut parts = Vec::new();
+    let mut joined = 0..2;
     for side in 0..2 {
         if !rolling.supports[side].trimmed {
             continue;
         }
         match rolling.held().filter(|_| side == 0) {
-            Some(edges) => parts.extend(beyond_held(&rolled, edges, &strips)),
+            Some(edges) => match beyond_held(&rolled, edges, &strips) {
+                Some(stays) => parts.push(stays),
+                // What lies under the fillet goes: there is nothing to be joined to.
+                None => joined = 1..2,
+            },
             None => parts.push(trimmed(&rolled, side, &strips, tolerance)?),
         }
     }
@@ -219,9 +224,7 @@ pub fn fillet_between(rolling: &Rolling<'_>, tolerance: &Tolerance) -> Result<Ro
         Body::Solid(solid) => solid.outer().clone(),
     };
     let made = Rounded { shell, edges: strips.len(), radii: Some(radii), max_deviation };
-    // Of a first support that lies under the fillet nothing stays to be joined to.
-    let sides = if rolling.held().is_some() { 1..2 } else { 0..2 };
-    joined_along(&made.shell, &rolled, &strips, sides, tolerance)?;
+    joined_along(&made.shell, &rolled, &strips, joined, tolerance)?;
     Ok(made)
 }
 
@@ -299,7 +302,7 @@ fn laid(
                 let share = if forward { share } else { 1.0 - share };
                 radius((before_it + share * length) / whole)
             };
-            let size: Size<'_> = match piece.spine.held {
+            let size: LengthAt<'_> = match piece.spine.held {
                 Some(_) => piece.spine.size(rolled.touched, rolled.radius),
                 None => Box::new(size),
             };

@@ -16,7 +16,7 @@ use crate::SurfacingError;
 use crate::fillet::Round;
 use crate::fillet::ends::{Plane, plane_of};
 use crate::fillet::solve::{contact_on_curve, on_track};
-use crate::fillet::track::{Near, Profile, Section, Size, Track, longer};
+use crate::fillet::track::{LengthAt, Near, Profile, Section, Track, longer};
 use crate::ground::Ground;
 
 /// How much farther than the radius faces are run on, and how far beyond one border the other one is looked for, as shares of
@@ -119,7 +119,7 @@ impl Spine {
         &self,
         touched: &'a [Vec<Touched<'_>>],
         round: Round,
-        size: Size<'a>,
+        size: LengthAt<'a>,
         even: bool,
     ) -> Track<'a> {
         let grounds = [0, 1].map(|k| &touched[k][self.faces[k]].ground);
