@@ -1,6 +1,6 @@
 use std::sync::{Arc, OnceLock};
 
-use nalgebra::Matrix4;
+use nalgebra::{Matrix3, Matrix4};
 use serde::{Deserialize, Serialize};
 
 use crate::bezier_pieces::BezierPieces;
@@ -301,6 +301,32 @@ impl NurbsSurface {
             same(self.curve_at_u(u.start), self.curve_at_u(u.end)),
             same(self.curve_at_v(v.start), self.curve_at_v(v.end)),
         ]
+    }
+
+    /// The affine map from space, square to it, into the parameter plane of a surface that is a parallelogram; `None` for any
+    /// other one.
+    #[must_use]
+    pub fn into_parameters(&self) -> Option<Matrix4<f64>> {
+        /// Units in the last place within which the fourth corner is where the others put it.
+        const LAST_PLACES: f64 = 8.0;
+        let [a, b, c, d] = &self.points[..] else { return None };
+        let [start, over_v, over_u, end] = [a, b, c, d].map(project);
+        let (across, along) = (over_u - start, over_v - start);
+        let size = start.coords.norm() + across.norm() + along.norm();
+        let even = [b, c, d].iter().all(|h| h.w == a.w);
+        if !even || (end - start - across - along).norm() > LAST_PLACES * f64::EPSILON * size {
+            return None;
+        }
+        let domains: [Domain; 2] = self.domain().into();
+        let rates = [across / domains[0].length(), along / domains[1].length()];
+        let inverse = Matrix3::from_columns(&[rates[0], rates[1], across.cross(&along)]).try_inverse()?;
+        let mut map = Matrix4::zeros();
+        for k in 0..2 {
+            map.fixed_view_mut::<1, 3>(k, 0).copy_from(&inverse.row(k));
+            map[(k, 3)] = domains[k].start - inverse.row(k).transpose().dot(&start.coords);
+        }
+        map[(3, 3)] = 1.0;
+        Some(map)
     }
 
     /// The surface under an affine map of space.

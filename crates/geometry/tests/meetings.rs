@@ -158,6 +158,43 @@ fn surfaces_meet_in_the_curves_that_the_handbooks_give() {
 }
 
 #[test]
+fn turned_surfaces_meet_planes_square_to_them_in_true_circles() {
+    let tolerance = Tolerance::default();
+    let circle = |curves: &[MeetingCurve], radius: f64, height: f64| {
+        assert!(!curves.is_empty());
+        for c in curves {
+            assert!(c.max_deviation <= 1e-9, "{}", c.max_deviation);
+            for k in 0..=40 {
+                let t = c.curve.domain().at(f64::from(k) / 40.0);
+                let p = c.curve.point(t);
+                assert!((p.x.hypot(p.y) - radius).abs() <= 1e-11 && (p.z - height).abs() <= 1e-11, "{p}");
+            }
+        }
+        near(length(curves), TAU * radius, 1e-9);
+    };
+    let wall = |z: f64, turn: f64| {
+        let corner =
+            |x: f64, y: f64| Point3::new(x * turn.cos() - y * turn.sin(), x * turn.sin() + y * turn.cos(), z);
+        NurbsSurface::bilinear(corner(-9.0, -8.0), corner(7.0, -8.0), corner(-9.0, 9.0), corner(7.0, 9.0))
+    };
+    for (z, turn) in [(0.3_f64, 0.0_f64), (1.7, 0.4), (2.9, 2.0)] {
+        for (surface, radius) in [(cylinder(2.5, 6.0), 2.5), (sphere(3.0), (9.0 - z * z).sqrt())] {
+            circle(&surface_meetings(&surface, &wall(z, turn), &tolerance), radius, z);
+            circle(&surface_meetings(&wall(z, turn), &surface, &tolerance), radius, z);
+        }
+    }
+    // Two of them about one axis: the circle lies along parameter lines of both.
+    circle(&surface_meetings(&sphere(5.0), &cylinder(3.0, 9.0), &tolerance), 3.0, 4.0);
+    // A hair askew it is an ellipse, which no parameter line is.
+    let frame = Frame::new(Point3::new(0.0, 0.0, 2.0), Vector3::y(), Vector3::new(1.0, 0.0, 1e-3)).unwrap();
+    let leaning = plane_meetings(&cylinder(2.5, 6.0), &frame, &tolerance).unwrap();
+    assert!(leaning.iter().all(|c| (0..=40).all(|k| {
+        let p = c.curve.point(c.curve.domain().at(f64::from(k) / 40.0));
+        frame.coordinates(&p).z.abs() <= 2.0 * tolerance.fit
+    })));
+}
+
+#[test]
 fn equal_cylinders_and_a_torus_meet_as_known() {
     let tolerance = Tolerance { fit: 1e-5, ..Tolerance::default() };
     // A vertical cylinder of radius 1 and a lying one of radius 1.5: IN-01's pair would touch where the ellipses cross,

@@ -171,7 +171,7 @@ proptest! {
         let lost: f64 = half.iter().map(|h| radius * radius * (h.tan().recip() - (0.5 * PI - h))).sum();
         let whole = 0.5 * (wide + top[1] - top[0]) * height;
         let (last, made) = (steps.len(), filleted(steps, fillet));
-        near(solid(&made), (whole - lost) * length, 2e-6);
+        near(solid(&made), (whole - lost) * length, 1e-7);
         for label in ["Radius, smallest", "Radius, largest"] {
             near(reached(&made, last, label), radius, 1e-6);
         }

@@ -14,8 +14,12 @@ use crate::{EdgeId, OrientedEdge, Shell, TopologyError};
 
 /// Samples of a parameter curve, at first and at most.
 const SAMPLES: [usize; 2] = [16, 512];
-/// Share of the join tolerance within which a parameter curve follows its edge.
+/// Share of the fit tolerance within which curves follow what they stand for: volumes of what they bound are to be right to 1e-6.
+pub(crate) const FINE: f64 = 0.02;
+/// Share of the join tolerance within which a parameter curve follows an edge that lies no better, and by what factor twice the
+/// samples have to bring it nearer until then.
 const FOLLOWS: f64 = 0.1;
+const NEARER: f64 = 0.5;
 
 /// Closes every opening whose edges lie on `surface` with the part of it inside them, openings within another one left
 /// open as holes; `role` names each by its number, counted from 1.
@@ -81,7 +85,7 @@ fn lies_on(shell: &Shell, edge: EdgeId, surface: &NurbsSurface, tolerance: &Tole
     })
 }
 
-/// A curve that lies on a surface, in its parameter plane, by its own parameter.
+/// A curve that lies on a surface, in its parameter plane, by its own parameter: exact in a plane.
 ///
 /// # Errors
 /// `AcrossSeam` for one that runs over the place where a closed surface begins.
@@ -90,8 +94,12 @@ pub fn pcurve_on(
     surface: &NurbsSurface,
     tolerance: &Tolerance,
 ) -> Result<NurbsCurve, TopologyError> {
+    if let Some(map) = surface.into_parameters() {
+        return Ok(curve.transformed(&map));
+    }
     let d = curve.domain();
     let mut count = SAMPLES[0];
+    let mut before = f64::INFINITY;
     loop {
         let parameters: Vec<f64> = (0..=count).map(|k| d.at(k as f64 / count as f64)).collect();
         let points: Vec<Point3> = parameters.iter().map(|&t| curve.point(t)).collect();
@@ -103,9 +111,11 @@ pub fn pcurve_on(
             (surface.point(p.x, p.y) - curve.point(t)).norm()
         };
         let worst = parameters.windows(2).map(|w| off(0.5 * (w[0] + w[1]))).fold(0.0, f64::max);
-        if worst <= FOLLOWS * tolerance.join || count >= SAMPLES[1] {
+        let settled = worst <= FOLLOWS * tolerance.join && worst > NEARER * before;
+        if worst <= FINE * tolerance.fit || settled || count >= SAMPLES[1] {
             return Ok(fitted);
         }
+        before = worst;
         count *= 2;
     }
 }

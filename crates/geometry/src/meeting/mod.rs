@@ -5,6 +5,7 @@
 //! Interrogation, chapter 5).
 
 mod curve;
+mod parameter_line;
 mod plane;
 mod surfaces;
 mod touching;
@@ -15,8 +16,10 @@ pub use surfaces::{MeetingPlace, SurfaceMeetings, fit_meeting, meeting_beside, s
 pub use touching::{Touch, TouchKind};
 
 use crate::{
-    EndDerivatives, GeometryError, NurbsCurve, Point3, Tolerance, Vector3, chord_parameters, interpolate,
+    EndDerivatives, GeometryError, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, chord_parameters,
+    interpolate,
 };
+use parameter_line::parameter_line;
 
 /// Share of the mean distance that neighbouring places keep at least.
 const EVEN: f64 = 0.2;
@@ -47,8 +50,8 @@ trait Trace {
     /// The place in each surface's parameter plane.
     fn flat(&self, place: Self::Place) -> Vec<Point3>;
 
-    /// The point of a surface, by its number, at a place of its parameter plane.
-    fn on(&self, surface: usize, flat: &Point3) -> Point3;
+    /// The surfaces on which it lies.
+    fn surfaces(&self) -> Vec<&NurbsSurface>;
 
     /// How fast a motion along a surface, by its number, moves in its parameter plane.
     fn rates(&self, surface: usize, place: Self::Place, motion: &Vector3) -> Option<Vector3>;
@@ -76,15 +79,15 @@ trait Trace {
         let mut worst = 0.0_f64;
         for k in 0..=COMPARED {
             let t = curve.domain().at(k as f64 / COMPARED as f64);
-            for (surface, pcurve) in pcurves.iter().enumerate() {
-                worst = worst.max((self.on(surface, &pcurve.point(t)) - curve.point(t)).norm());
+            for (surface, pcurve) in self.surfaces().iter().zip(&pcurves) {
+                worst = worst.max((on(surface, pcurve, t) - curve.point(t)).norm());
             }
         }
         let fits = worst <= tolerance.resolution;
         fits.then_some(MeetingCurve { curve, pcurves, max_deviation: worst, converged: true })
     }
 
-    /// The line or the cubic along a run of places; `None` for a run that shrinks to one.
+    /// The line, the parameter line or the cubic along a run of places; `None` for a run that shrinks to one.
     fn fit(
         &self,
         mut places: Vec<Self::Place>,
@@ -95,8 +98,11 @@ trait Trace {
         if length <= 10.0 * tolerance.resolution {
             return Ok(None);
         }
-        if !closed && let Some(line) = self.straight(&places, tolerance) {
-            return Ok(Some(line));
+        if !closed
+            && let Some(exact) =
+                self.straight(&places, tolerance).or_else(|| parameter_line(self, &places, tolerance))
+        {
+            return Ok(Some(exact));
         }
         let least = (EVEN * length / places.len() as f64).max(10.0 * tolerance.resolution);
         let end = places.last().copied();
@@ -172,6 +178,7 @@ trait Trace {
                 spline(&points, [rate(places[0], ends[0]), rate(places[last], ends[1])])
             })
             .collect::<Result<Vec<_>, _>>()?;
+        let on_surfaces = self.surfaces();
         let mut max_deviation: f64 = 0.0;
         let misses = places.windows(2).zip(parameters.windows(2)).map(|(pair, t)| {
             let middle = self.between(pair[0], pair[1]);
@@ -181,8 +188,8 @@ trait Trace {
             let (c, d) = curve.moving(t);
             let r = p - c;
             let mut miss = d.try_normalize(1e-12).map_or(r.norm(), |d| (r - d * r.dot(&d)).norm());
-            for (k, pcurve) in pcurves.iter().enumerate() {
-                miss = miss.max((self.on(k, &pcurve.point(t)) - c).norm());
+            for (surface, pcurve) in on_surfaces.iter().zip(&pcurves) {
+                miss = miss.max((on(surface, pcurve, t) - c).norm());
             }
             max_deviation = max_deviation.max(miss);
             (middle, miss)
@@ -190,6 +197,12 @@ trait Trace {
         let misses = misses.collect();
         Ok((MeetingCurve { curve, pcurves, max_deviation, converged: false }, misses))
     }
+}
+
+/// The place on a surface of a curve in its parameter plane.
+fn on(surface: &NurbsSurface, pcurve: &NurbsCurve, t: f64) -> Point3 {
+    let p = pcurve.point(t);
+    surface.point(p.x, p.y)
 }
 
 /// Runs of linked nodes, each with whether it closes; a closed one does not repeat its first node.

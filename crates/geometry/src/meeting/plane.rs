@@ -186,8 +186,8 @@ impl Trace for Section<'_> {
         vec![Point3::new(u, v, 0.0)]
     }
 
-    fn on(&self, _: usize, flat: &Point3) -> Point3 {
-        self.surface.point(flat.x, flat.y)
+    fn surfaces(&self) -> Vec<&NurbsSurface> {
+        vec![self.surface]
     }
 
     fn rates(&self, _: usize, [u, v]: Place, motion: &Vector3) -> Option<Vector3> {

@@ -499,8 +499,8 @@ impl Trace for OnBoth<'_> {
         vec![Point3::new(place[0], place[1], 0.0), Point3::new(place[2], place[3], 0.0)]
     }
 
-    fn on(&self, surface: usize, flat: &Point3) -> Point3 {
-        self.surfaces[surface].point(flat.x, flat.y)
+    fn surfaces(&self) -> Vec<&NurbsSurface> {
+        self.surfaces.to_vec()
     }
 
     fn rates(&self, surface: usize, place: MeetingPlace, motion: &Vector3) -> Option<Vector3> {

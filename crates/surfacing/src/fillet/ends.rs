@@ -2,6 +2,8 @@
 
 use geometry::{EndDerivatives, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, interpolate};
 
+use topology::straight_pcurve;
+
 use super::rebuilt::FOLLOWS;
 use crate::SurfacingError;
 
@@ -73,6 +75,13 @@ pub(super) fn slanted_end(
         ends && shares(PLACES[0]).all(|v| cut(v, *p).is_some())
     });
     let at = |v: f64| plane.filter(|_| v > 0.0 && v < 1.0).and_then(|p| cut(v, p)).unwrap_or_else(|| even(v));
+    // A section of the strip is that exactly.
+    let still = |v: f64| (surface.point(at(v), v) - surface.point(ts[0], v)).norm() <= tolerance.resolution;
+    if shares(PLACES[0]).all(still) {
+        let curve = surface.curve_at_u(ts[0]);
+        let image = straight_pcurve(curve.domain(), [ts[0], 0.0], [ts[0], 1.0])?;
+        return Ok((curve, image));
+    }
     let mut count = PLACES[0];
     loop {
         let parameters: Vec<f64> = shares(count).collect();

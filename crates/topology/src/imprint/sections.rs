@@ -10,10 +10,9 @@ use rayon::prelude::*;
 use super::Remark;
 use super::arena::{Arena, NONE, meet};
 use super::one_face::lie_on_each_other;
+use crate::faced::FINE;
 use crate::{Edge, EdgeId, TopologyError, VertexId, pcurve_on};
 
-/// Share of the fit tolerance within which meeting curves stay: volumes of what they bound are to be right to 1e-6.
-const FINE: f64 = 0.02;
 /// Where along a segment it is compared with edges, as shares of its places.
 const PROBES: [f64; 3] = [0.27, 0.5, 0.71];
 const MAX_NEWTON_STEPS: usize = 20;
