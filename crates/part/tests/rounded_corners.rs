@@ -512,6 +512,27 @@ proptest! {
 }
 
 #[test]
+fn a_ball_that_all_but_fills_what_it_rolls_in_is_smooth_to_its_tips() {
+    // Ratios at which the ball's centre stands in the middle of the bend that it comes from, or all but stays where it is all along.
+    for large in [0.1, 0.302_084_286_744_593_4, 0.4] {
+        let (radius, mut before) = (8.0 * large, f64::MAX);
+        for ratio in [0.49, 0.5, 0.51, 0.95, 0.986_23, 0.99, 0.999, 0.9999] {
+            let made = three_radii([8.0; 3], [radius, radius, radius * ratio], [0, 1, 2]);
+            let worst = worst_angle(shell(&made), "fillet") / DEGREE;
+            assert!(worst < 0.05, "{large} {ratio}: {worst}");
+            // A larger radius leaves less, but never less than one that is the same all over.
+            let left = volume(&made, 2);
+            assert!(
+                left < before && left > rims_rounded([8.0; 3], radius, radius),
+                "{large} {ratio}: {left}"
+            );
+            before = left;
+        }
+        near(before, rims_rounded([8.0; 3], radius, radius), 1e-4);
+    }
+}
+
+#[test]
 fn radii_that_would_jump_are_told() {
     // Two edges of a rim that go on smoothly into each other round its corner.
     let corner = json!([{"change": "fillet", "curve": "c", "radius": 5}]);

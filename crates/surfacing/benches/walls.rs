@@ -52,7 +52,7 @@ fn rounding(c: &mut Criterion) {
     for (shape, name) in
         [(EdgeShape::Fillet(Round::Arc), "round"), (EdgeShape::Chamfer(Slant::EVEN), "cut off")]
     {
-        let how = Rounding { shape, sizes: &[Size { at: &|_| 2.0, even: true }] };
+        let how = Rounding { shape, sizes: &[Size { at: &|_| 2.0, even: true }], flat_ends: true };
         c.bench_function(&format!("{name} all twelve edges of a box"), |b| {
             b.iter(|| round_edges(&cube, &all, &how, &tolerance()).unwrap().shell);
         });

@@ -33,7 +33,7 @@ fn rounded(
     size: f64,
 ) -> Result<Shell, SurfacingError> {
     let picked = edges.iter().map(|e| (*e, 0)).collect();
-    let how = Rounding { shape, sizes: &[Size { at: &|_| size, even: true }] };
+    let how = Rounding { shape, sizes: &[Size { at: &|_| size, even: true }], flat_ends: true };
     Ok(round_edges(shell, &picked, &how, &tolerance())?.shell)
 }
 

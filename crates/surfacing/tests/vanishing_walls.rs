@@ -32,7 +32,7 @@ fn counts(shell: &Shell) -> [usize; 3] {
 fn rounded(shell: &Shell, radius: f64) -> Shell {
     let edges = (0..shell.edges().len() as u32).map(|e| (EdgeId(e), 0)).collect();
     let even = [Size { at: &|_| radius, even: true }];
-    let how = Rounding { shape: EdgeShape::Fillet(Round::Arc), sizes: &even };
+    let how = Rounding { shape: EdgeShape::Fillet(Round::Arc), sizes: &even, flat_ends: false };
     round_edges(shell, &edges, &how, &tolerance()).unwrap().shell
 }
 

@@ -133,8 +133,11 @@ impl Construction for Chamfer {
             Flat::Angle => SlantBy::Angle(context.value(&self.angle, Quantity::Angle, "angle")?),
         };
         let slant = Slant { by, swapped: self.swapped, measured: self.measured.into() };
-        let how =
-            Rounding { shape: EdgeShape::Chamfer(slant), sizes: &[Size { at: &|_| distance, even: true }] };
+        let how = Rounding {
+            shape: EdgeShape::Chamfer(slant),
+            sizes: &[Size { at: &|_| distance, even: true }],
+            flat_ends: true,
+        };
         let built = context.rounded_edges(&[Group::first(&self.edges, "distance")], &how)?;
         Ok(built.with_reached([Reached::length("Distance", distance)]))
     }

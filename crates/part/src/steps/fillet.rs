@@ -204,6 +204,7 @@ impl Construction for Fillet {
         let how = Rounding {
             shape: EdgeShape::Fillet(self.section.round(context, &self.fullness)?),
             sizes: &sizes,
+            flat_ends: true,
         };
         Ok(context.rounded_edges(&groups, &how)?.with_reached(told))
     }

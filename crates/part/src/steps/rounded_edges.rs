@@ -50,7 +50,7 @@ impl Context<'_> {
             };
             Notice::refused(field, e)
         };
-        let (mut bodies, mut off) = (Vec::new(), 0.0_f64);
+        let (mut bodies, mut off, mut flat_ends) = (Vec::new(), 0.0_f64, Vec::new());
         for (body, picked) in self.grouped_edges(groups)? {
             if picked.iter().all(|p| p.is_empty()) {
                 bodies.push(body.clone());
@@ -64,6 +64,7 @@ impl Context<'_> {
                 }
                 let made = round_edges(shell, picked, how, &self.tolerance).map_err(|e| refused(&e))?;
                 off = off.max(made.max_deviation);
+                flat_ends.extend(made.flat_ends);
                 whole = whole.beside(&made.shell);
             }
             // What runs through another part of the shape is as much too large as what has no room beside its edge.
@@ -76,7 +77,12 @@ impl Context<'_> {
             };
             bodies.push(apart(Body::from_shell(whole)).map_err(|e| refused(&too_large(e)))?);
         }
-        Ok(Built::plain(Shape::Bodies(bodies)).with_deviation(off, self.tolerance.fit))
+        let mut built = Built::plain(Shape::Bodies(bodies)).with_deviation(off, self.tolerance.fit);
+        built.warnings.extend(flat_ends.into_iter().map(|at| {
+            let message = "the next edge goes on almost straight here, where this one ends flat; pick that one too to go on along it";
+            Notice::about(groups[0].slot, message).at(at)
+        }));
+        Ok(built)
     }
 
     /// The bodies of a step with the edges that are meant; what several groups mean is of the last of them.

@@ -13,6 +13,7 @@ use super::ends::{Plane, plane_of};
 use super::fading::{fading, is_tip};
 use super::setback::Setback;
 use super::solve::{contact_on_curve, on_track, solve};
+use super::stops::Stop;
 use super::track::{Pole, Profile, Track};
 use super::{LEVEL, Round};
 use crate::SurfacingError;
@@ -23,6 +24,8 @@ use crate::halves::{Fan, Halves, Spoke};
 pub(super) const LOOKED_AT: usize = 8;
 /// Share of the join tolerance within which places are one.
 const SAME: f64 = 0.1;
+/// Share of the fit tolerance within which what is looked for step by step is found: what ends short of it, at a bound, is not.
+pub(super) const MEETS: f64 = 0.1;
 /// Share of the radius within which balls at a corner are one, so that what touches them is tangent to about a tenth of a degree.
 const ONE_BALL: f64 = 0.002;
 /// Share of what a strip's end takes up by which the strip is longer.
@@ -64,6 +67,8 @@ pub(super) enum Plan {
     Fold { rail: usize, beside: [(usize, bool, f64); 2], mitre: Option<Mitre> },
     /// A strip narrows down to a point.
     Tip { rail: usize, at_end: bool },
+    /// A strip ends flat.
+    Stop(Stop),
     /// Strips end before a patch.
     Setback(Setback),
     /// Three flats meet in a point.
@@ -108,6 +113,8 @@ pub(super) struct Corners<'a> {
     pub(super) margin: f64,
     /// By how much of their radius strips end before a patch.
     pub(super) before: f64,
+    /// Whether strips that nothing ends stop in flats.
+    pub(super) stops: bool,
     /// Where strips of tight bends end.
     pub(super) poles: BTreeMap<usize, Pole>,
     pub(super) ends: BTreeMap<(usize, bool), Ended>,
@@ -157,8 +164,8 @@ impl<'a> Corners<'a> {
             (true, [i]) if count >= 3 => {
                 let fan = fan.from(*i);
                 match fading(self.halves, &fan) {
-                    Some(there) => self.fade(vertex, &fan, &there).or_else(|_| self.out(vertex, &fan)),
-                    None => self.out(vertex, &fan),
+                    Some(there) => self.fade(vertex, &fan, &there).or_else(|_| self.ends(vertex, &fan)),
+                    None => self.ends(vertex, &fan),
                 }
             }
             (false, [1]) if count == 3 => self.border(&fan),
@@ -221,7 +228,9 @@ impl<'a> Corners<'a> {
         let ([t, s], miss) = contact_on_curve(track, side, curve, t).ok_or_else(too_large)?;
         let d = curve.domain();
         let within = s > d.start + 1e-9 * d.length() && s < d.end - 1e-9 * d.length();
-        if miss > self.tolerance.join || !within {
+        // Edges lie on their faces within their own tolerance; what misses one by more does not meet it, though it be near.
+        let near = (MEETS * self.tolerance.fit).max(2.0 * self.halves.shell.edge(spoke.edge).tolerance);
+        if miss > near || !within {
             return Err(too_large());
         }
         Ok((t, s, curve.point(s)))
@@ -265,11 +274,24 @@ impl<'a> Corners<'a> {
             let place = v[0] + (v[1] - v[0]) * share;
             let off = |x: &[f64; 3]| Some(on_track(track, x[0], place)? - ground.point([x[1], x[2]]));
             let found = solve(at, [track.guide.domain(), du, dv], &off);
-            let (x, _) = found.filter(|f| f.1 <= self.tolerance.join).ok_or_else(|| track.too_large(t[0]))?;
+            let (x, _) =
+                found.filter(|f| f.1 <= MEETS * self.tolerance.fit).ok_or_else(|| track.too_large(t[0]))?;
             at = x;
             out.push((place, x));
         }
         Ok(out)
+    }
+
+    /// Ends a strip by itself: over the faces beyond, or flat where it leads on along the next edge or past several others.
+    fn ends(&mut self, vertex: VertexId, fan: &Fan) -> Result<(), SurfacingError> {
+        if !self.stops || (fan.spokes.len() == 3 && !self.runs_on(fan)) {
+            return self.out(vertex, fan);
+        }
+        let was = (self.trims.clone(), self.grown.clone());
+        self.out(vertex, fan).or_else(|refused| {
+            (self.trims, self.grown) = was;
+            self.stop(vertex, fan).map_err(|_| refused)
+        })
     }
 
     fn out(&mut self, vertex: VertexId, fan: &Fan) -> Result<(), SurfacingError> {
@@ -341,7 +363,7 @@ impl<'a> Corners<'a> {
         let near = closest_on_curve(curve, &middle).parameter;
         let off = |x: &[f64; 3]| Some(on_track(track, x[0], x[1])? - curve.point(x[2]));
         let bounds = [track.guide.domain(), Domain::new(0.0, 1.0), curve.domain()];
-        let found = solve([t, 0.5, near], bounds, &off).filter(|f| f.1 <= self.tolerance.join);
+        let found = solve([t, 0.5, near], bounds, &off).filter(|f| f.1 <= MEETS * self.tolerance.fit);
         let Some(([t, v, s], _)) = found else { return Err(mixed) };
         let d = curve.domain();
         if (v - after).abs() < 1e-6 || s <= d.start || s >= d.end {
@@ -456,7 +478,7 @@ impl<'a> Corners<'a> {
         let ts = [0, 1].map(|k| self.end_of(rails[k], at_ends[k]));
         let off = |x: &[f64; 2]| Some(contact(0, x[0])? - contact(1, x[1])?);
         let found = solve(ts, [tracks[0].guide.domain(), tracks[1].guide.domain()], &off);
-        let found = found.filter(|f| f.1 <= self.tolerance.join);
+        let found = found.filter(|f| f.1 <= MEETS * self.tolerance.fit);
         let (ts, _) = found.ok_or_else(|| SurfacingError::FilletCorner { at: self.place(vertex) })?;
         let [Some(a), Some(b)] = [contact(0, ts[0]), contact(1, ts[1])] else {
             return Err(tracks[0].too_large(ts[0]));
@@ -486,7 +508,7 @@ impl<'a> Corners<'a> {
             };
             let off =
                 |x: &[f64; 3]| Some(on_track(tracks[0], x[0], place)? - on_track(tracks[1], x[1], x[2])?);
-            let found = solve(near, bounds, &off).filter(|f| f.1 <= self.tolerance.join);
+            let found = solve(near, bounds, &off).filter(|f| f.1 <= MEETS * self.tolerance.fit);
             let (at, _) = found.ok_or_else(|| SurfacingError::FilletCorner { at: self.place(vertex) })?;
             out.push((place, at));
         }
@@ -538,7 +560,8 @@ impl<'a> Corners<'a> {
         let contact = |t: f64| Some(tracks[1].section(t)?.contacts[side].point);
         let off = |x: &[f64; 3]| Some(on_track(tracks[0], x[0], x[1])? - contact(x[2])?);
         let bounds = [tracks[0].guide.domain(), Domain::new(0.0, 1.0), tracks[1].guide.domain()];
-        let found = solve([ts[longer], 0.5, near.0], bounds, &off).filter(|f| f.1 <= self.tolerance.join);
+        let found =
+            solve([ts[longer], 0.5, near.0], bounds, &off).filter(|f| f.1 <= MEETS * self.tolerance.fit);
         let ([t0, v0, t1], _) =
             found.ok_or_else(|| SurfacingError::FilletCorner { at: self.place(vertex) })?;
         let stop = contact(t1).ok_or_else(|| tracks[1].too_large(t1))?;
@@ -604,7 +627,7 @@ impl<'a> Corners<'a> {
             Some(first.section(x[0])?.centre - (place.point + place.normal * reach))
         };
         let found = solve([t, p.x, p.y], [first.guide.domain(), du, dv], &off);
-        let (x, _) = found.filter(|f| f.1 <= self.tolerance.join).ok_or_else(|| first.too_large(t))?;
+        let (x, _) = found.filter(|f| f.1 <= MEETS * self.tolerance.fit).ok_or_else(|| first.too_large(t))?;
         let centre = first.section(x[0]).ok_or_else(|| first.too_large(t))?.centre;
         let mut sections = Vec::with_capacity(count);
         for &rail in &rails {
@@ -665,7 +688,7 @@ impl<'a> Corners<'a> {
             Some(Vector6::new(one.x, one.y, one.z, two.x, two.y, two.z))
         };
         let found = solve([a, 0.5, b, 0.5, c, 0.5], [da, share, db, share, dc, share], &off);
-        let (x, _) = found.filter(|f| f.1 <= self.tolerance.join).ok_or_else(|| mixed.clone())?;
+        let (x, _) = found.filter(|f| f.1 <= MEETS * self.tolerance.fit).ok_or_else(|| mixed.clone())?;
         let at = on_track(tracks[0], x[0], x[1]).ok_or(mixed)?;
         let middle = self.put(at);
         let mut mitres = Vec::with_capacity(3);

@@ -9,9 +9,9 @@ use std::collections::BTreeSet;
 use geometry::{Domain, Point3};
 use topology::VertexId;
 
-use super::corners::{Corners, Mitre, Plan, side_after, taken_up};
+use super::corners::{Corners, MEETS, Mitre, Plan, side_after, taken_up};
 use super::solve::{on_track, solve};
-use super::track::Pole;
+use super::track::{InPlane, Pole};
 use crate::SurfacingError;
 use crate::halves::{Fan, Spoke};
 
@@ -31,6 +31,9 @@ struct Last {
     point: Point3,
     spoke: Option<Spoke>,
 }
+
+/// Shares of a rail at which contacts are looked at too: a bend that begins at its tightest has them go back just there.
+const BESIDE_ENDS: [f64; 4] = [0.003, 0.02, 0.98, 0.997];
 
 /// How contacts go on along a rail, in mm: the least that they do between places, by how much they go back, and in all.
 #[derive(Clone, Copy)]
@@ -102,17 +105,24 @@ impl Corners<'_> {
             };
             self.going(rail, Domain::new(end(0)?, end(1)?))
         };
-        if (0..2).all(|wall| reach(wall).is_some_and(|on| on.iter().all(Going::goes_on))) {
+        let goes_on = || (0..2).all(|wall| reach(wall).is_some_and(|on| on.iter().all(Going::goes_on)));
+        if goes_on() {
             return None;
         }
+        if track.tips != [false; 2] {
+            track.hold(InPlane::Middle);
+            if goes_on() {
+                return None;
+            }
+        }
         let held = |wall: usize| {
-            track.hold(Some(wall));
+            track.hold(InPlane::Contact(wall));
             reach(wall).filter(|on| on[wall].least > 0.0).map(|on| on[1 - wall])
         };
-        // Held on the wrong side, those on the other one run back by much.
+        // InPlane on the wrong side, those on the other one run back by much.
         let walls = (0..2).filter_map(|wall| Some((wall, held(wall)?)));
         let best = walls.min_by(|a, b| a.1.back.total_cmp(&b.1.back));
-        track.hold(best.map(|b| b.0));
+        track.hold(best.map_or(InPlane::Centre, |b| InPlane::Contact(b.0)));
         best.filter(|(_, on)| !on.goes_on() || on.whole <= self.tolerance.fit).map(|(wall, _)| 1 - wall)
     }
 
@@ -120,8 +130,11 @@ impl Corners<'_> {
     fn going(&self, rail: usize, part: Domain) -> Option<[Going; 2]> {
         let track = &self.rails[rail].track;
         let mut going = [Going { least: f64::INFINITY, back: 0.0, whole: 0.0 }; 2];
-        for k in 0..LOOKED_AT {
-            let [from, to] = [k, k + 1].map(|k| part.at(k as f64 / LOOKED_AT as f64));
+        let even = (0..=LOOKED_AT).map(|k| k as f64 / LOOKED_AT as f64);
+        let mut shares: Vec<f64> = even.chain(BESIDE_ENDS).collect();
+        shares.sort_by(f64::total_cmp);
+        for pair in shares.windows(2) {
+            let [from, to] = [0, 1].map(|k| part.at(pair[k]));
             let [a, b] = [track.section(from)?, track.section(to)?];
             let along = track.guide.tangent(0.5 * (from + to))?;
             for (side, going) in going.iter_mut().enumerate() {
@@ -176,7 +189,8 @@ impl Corners<'_> {
         for k in 0..2 {
             let other = &self.rails[rails[k]].track;
             let off = |x: &[f64; 1]| Some(on_track(other, ends[k], x[0])? - pole.at);
-            let found = solve([0.5], [Domain::new(0.0, 1.0)], &off).filter(|f| f.1 <= self.tolerance.join);
+            let found =
+                solve([0.5], [Domain::new(0.0, 1.0)], &off).filter(|f| f.1 <= MEETS * self.tolerance.fit);
             shares[k] = found.ok_or_else(too_large)?.0[0];
         }
         let at_pole = self.put(pole.at);

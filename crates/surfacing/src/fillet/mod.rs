@@ -19,6 +19,7 @@ mod round;
 mod setback;
 mod sizes;
 mod solve;
+mod stops;
 mod strip;
 mod track;
 
@@ -26,7 +27,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::f64::consts::PI;
 use std::rc::Rc;
 
-use geometry::{ArcLength, Domain, NurbsCurve, Tolerance};
+use geometry::{ArcLength, Domain, NurbsCurve, Point3, Tolerance};
 use topology::{EdgeId, Shell, VertexId, closure};
 
 pub use between::{Ball, Rolling, Support, fillet_between};
@@ -122,6 +123,8 @@ pub struct Rounding<'a> {
     pub shape: EdgeShape,
     /// Its sizes, by the numbers that edges are picked with.
     pub sizes: &'a [Size<'a>],
+    /// Whether what nothing ends, since the next edge goes on almost straight, may end flat at the vertex between them.
+    pub flat_ends: bool,
 }
 
 /// A shell with rounded edges.
@@ -133,6 +136,8 @@ pub struct Rounded {
     pub edges: usize,
     /// The smallest and the largest radius of the balls of a fillet between supports, where its sections are arcs, in millimetres.
     pub radii: Option<[f64; 2]>,
+    /// Where a strip ends flat, since the next edge goes on almost straight.
+    pub flat_ends: Vec<Point3>,
     /// Largest distance of a strip from its true sections that was measured, in millimetres.
     pub max_deviation: f64,
 }
@@ -153,6 +158,8 @@ struct RunOn {
     margin: f64,
     /// By how much of their radius strips end before a patch.
     before: f64,
+    /// Whether strips that nothing ends stop in flats.
+    stops: bool,
 }
 
 /// A shell with edges rounded, and those that follow them along tangents. Where edges of both kinds meet, inner and outer ones,
@@ -248,7 +255,7 @@ fn rounded_in_turn(
 ) -> Result<Rounded, SurfacingError> {
     let mut shell = shell.clone();
     let mut left: Numbered = edges.iter().map(|(edge, number)| (*edge, Some(*number))).collect();
-    let (mut count, mut max_deviation) = (0, 0.0_f64);
+    let (mut count, mut max_deviation, mut flat_ends) = (0, 0.0_f64, Vec::new());
     while !left.is_empty() {
         let halves = Halves::new(&shell);
         // Those with a number come first: where a chain closes, it begins at one.
@@ -265,9 +272,10 @@ fn rounded_in_turn(
         };
         count += turn.edges;
         max_deviation = max_deviation.max(turn.max_deviation);
+        flat_ends.extend(turn.flat_ends);
         (shell, left) = (turn.shell, turn.left);
     }
-    Ok(Rounded { shell, edges: count, radii: None, max_deviation })
+    Ok(Rounded { shell, edges: count, radii: None, flat_ends, max_deviation })
 }
 
 /// A shell after those edges were rounded that come first.
@@ -277,6 +285,7 @@ struct Turn {
     left: Numbered,
     /// How many were rounded.
     edges: usize,
+    flat_ends: Vec<Point3>,
     max_deviation: f64,
 }
 
@@ -297,9 +306,9 @@ fn round_first(
     };
     let now = first_ones(halves, &chains, &kinds, numbers, order.outer_first, &leads)?;
     let (these, later): (Vec<Chain>, Vec<Chain>) = chains.into_iter().partition(|c| now.contains(&c[0].0));
-    let round = |guides: Guides, margin: f64| {
+    let round = |guides: Guides, margin: f64, stops: bool| {
         let made = |before| {
-            let run_on = RunOn { guides, margin, before };
+            let run_on = RunOn { guides, margin, before, stops };
             round_chains(halves, &these, &kinds, (rounding, numbers), &run_on, tolerance)
         };
         let corner = |refused: &SurfacingError| matches!(refused, SurfacingError::FilletCorner { .. });
@@ -309,17 +318,21 @@ fn round_first(
         })
     };
     let [near, far] = margins(halves, &these, rounding);
-    let made = match round(Guides::RunOn, near) {
+    let made = match round(Guides::RunOn, near, false) {
         // Flats stand across the edge itself, which on the other side of a slanting seam is another one.
-        Err(SurfacingError::FilletSides { .. }) => round(Guides::GoOn, near),
+        Err(SurfacingError::FilletSides { .. }) => round(Guides::GoOn, near, false),
         made => made,
     };
     // Where what is beside an edge's end goes on almost as the edge does, the strip ends far from it; what is made longer by
     // more than it has to be may leave what it is to lie on.
     let farther = std::iter::successors(Some(2.0 * near), |m| Some(2.0 * m)).take_while(|m| *m < 2.0 * far);
-    let (made, max_deviation) = made.or_else(|refused| {
-        let mut farther = farther.filter_map(|margin| round(Guides::RunOn, margin.min(far)).ok());
+    let made = made.or_else(|refused| {
+        let mut farther = farther.filter_map(|margin| round(Guides::RunOn, margin.min(far), false).ok());
         farther.next().ok_or(refused)
+    });
+    let (made, max_deviation) = made.or_else(|refused| match rounding.flat_ends {
+        true => round(Guides::RunOn, near, true).map_err(|_| refused),
+        false => Err(refused),
     })?;
     let number = |e: &EdgeId| numbers.get(e).copied().flatten();
     let stays = |(e, _): &(EdgeId, bool)| Some((*made.edges.get(e)?, number(e)));
@@ -331,7 +344,8 @@ fn round_first(
             left.extend(ends.iter().map(|e| (*e, None)));
         }
     }
-    Ok(Turn { shell: made.shell, left, edges: these.iter().map(Vec::len).sum(), max_deviation })
+    let edges = these.iter().map(Vec::len).sum();
+    Ok(Turn { shell: made.shell, left, edges, flat_ends: made.flat_ends, max_deviation })
 }
 
 /// How far from an edge a section of a size reaches at most.
@@ -386,7 +400,7 @@ fn round_chains(
     chains: &[Chain],
     kinds: &BTreeMap<EdgeId, bool>,
     (rounding, numbers): (&Rounding<'_>, &Numbered),
-    &RunOn { guides, margin, before }: &RunOn,
+    &RunOn { guides, margin, before, stops }: &RunOn,
     tolerance: &Tolerance,
 ) -> Result<(rebuilt::Made, f64), SurfacingError> {
     let shell = halves.shell;
@@ -465,6 +479,7 @@ fn round_chains(
         gone: BTreeSet::new(),
         margin,
         before,
+        stops,
         poles: BTreeMap::new(),
         ends: BTreeMap::new(),
         plans: Vec::new(),

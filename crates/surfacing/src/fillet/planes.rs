@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use geometry::{Domain, Frame, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3};
-use topology::{EdgeId, Face, Loop, OrientedEdge, Shell, VertexId, straight_pcurve};
+use topology::{EdgeId, Face, Loop, OrientedEdge, Shell, VertexId};
 
 use super::Picked;
 use crate::SurfacingError;
@@ -243,29 +243,30 @@ fn over(plane: &Frame, low: [f64; 2], high: [f64; 2]) -> Result<NurbsSurface, Su
     Ok(NurbsSurface::from_homogeneous(knots(0), knots(1), flat.homogeneous().to_vec())?)
 }
 
-/// A flat face inside straight edges, each with where it begins and ends as it is run along; the edges go round to the left as the
-/// face's outer side is seen.
-pub(super) fn facet(
-    edges: &[(EdgeId, bool, Domain, [Point3; 2])],
-    role: &str,
-) -> Result<Face, SurfacingError> {
-    let places: Vec<Point3> = edges.iter().map(|e| e.3[0]).collect();
+/// A flat face inside edges that lie in a plane; they go round to the left as the face's outer side is seen.
+pub(super) fn facet(edges: &[(EdgeId, bool, NurbsCurve)], role: &str) -> Result<Face, SurfacingError> {
+    /// Places of an edge by which the plane is told.
+    const PLACES: usize = 8;
+    let run = |(_, forward, curve): &(EdgeId, bool, NurbsCurve)| {
+        let (d, forward, curve) = (curve.domain(), *forward, curve.clone());
+        (0..PLACES).map(move |k| {
+            let share = k as f64 / PLACES as f64;
+            curve.point(d.at(if forward { share } else { 1.0 - share }))
+        })
+    };
+    let places: Vec<Point3> = edges.iter().flat_map(run).collect();
     let flat = |p: &Point3, q: &Point3| (p - places[0]).cross(&(q - places[0]));
     let area: Vector3 = places.windows(2).map(|w| flat(&w[0], &w[1])).sum();
     let plane = Frame::square_to(places[0], area).ok_or(SurfacingError::Empty)?;
-    let at = |p: &Point3| {
-        let d = plane.coordinates(p);
-        [d.x, d.y]
-    };
     let (mut low, mut high) = ([f64::MAX; 2], [f64::MIN; 2]);
     let mut used = Vec::with_capacity(edges.len());
-    for &(edge, forward, domain, ends) in edges {
-        let [a, b] = ends.map(|p| at(&p));
+    for (edge, forward, curve) in edges {
+        let pcurve = curve.mapped(|p| plane.coordinates(p).xy().push(0.0).into());
+        let (from, to) = pcurve.control_bounds();
         for k in 0..2 {
-            (low[k], high[k]) = (low[k].min(a[k]), high[k].max(a[k]));
+            (low[k], high[k]) = (low[k].min(from[k]), high[k].max(to[k]));
         }
-        let (from, to) = if forward { (a, b) } else { (b, a) };
-        used.push(OrientedEdge { edge, forward, pcurve: straight_pcurve(domain, from, to)? });
+        used.push(OrientedEdge { edge: *edge, forward: *forward, pcurve });
     }
     let surface = Arc::new(over(&plane, low, high)?);
     Ok(Face { surface, loops: vec![Loop { edges: used }], reversed: false, role: role.to_owned() })

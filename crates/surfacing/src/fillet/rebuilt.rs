@@ -9,7 +9,7 @@ use geometry::{
 use topology::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, straight_pcurve};
 
 use super::ball::Ball;
-use super::corners::{Across, Corners, Ended, Mitre, Plan, Rail, Seeds};
+use super::corners::{Across, Corners, Ended, MEETS, Mitre, Plan, Rail, Seeds};
 use super::ends::{Plane, slanted_end};
 use super::solve::solve;
 use super::track::Pole;
@@ -48,6 +48,7 @@ pub(super) struct Rebuilt<'a> {
     /// Edges that come into a face's loop before a half-edge.
     pub(super) inserts: BTreeMap<usize, OrientedEdge>,
     pub(super) balls: Vec<Face>,
+    pub(super) flat_ends: Vec<Point3>,
 }
 
 /// A shell put together, with the numbers under which edges stand in it.
@@ -56,6 +57,8 @@ pub(super) struct Made {
     pub(super) edges: BTreeMap<EdgeId, EdgeId>,
     /// For vertices at which a strip ran out, the edges across its end.
     pub(super) across: BTreeMap<VertexId, Vec<EdgeId>>,
+    /// Where strips end flat.
+    pub(super) flat_ends: Vec<Point3>,
 }
 
 fn straight(domain: Domain, from: [f64; 2], to: [f64; 2]) -> Result<NurbsCurve, SurfacingError> {
@@ -103,6 +106,7 @@ impl<'a> Rebuilt<'a> {
             paths: BTreeMap::new(),
             inserts: BTreeMap::new(),
             balls: Vec::new(),
+            flat_ends: Vec::new(),
         };
         for rail in 0..rails.len() {
             made.touch(rail)?;
@@ -114,7 +118,11 @@ impl<'a> Rebuilt<'a> {
         made.finish(name)
     }
 
-    fn ended(&self, rail: usize, at_end: bool) -> Result<&Ended, SurfacingError> {
+    pub(super) fn rail_edge(&self, rail: usize) -> EdgeId {
+        self.rails[rail].edge
+    }
+
+    pub(super) fn ended(&self, rail: usize, at_end: bool) -> Result<&Ended, SurfacingError> {
         self.ends.get(&(rail, at_end)).ok_or(SurfacingError::Empty)
     }
 
@@ -200,6 +208,7 @@ impl<'a> Rebuilt<'a> {
                 let own: Vec<EdgeId> = setback.rails().map(|r| self.rails[r].edge).collect();
                 self.fill(setback, name(&own))
             }
+            Plan::Stop(stop) => self.stop(stop, name),
             Plan::Fold { rail, beside, mitre } => self.fold(*rail, beside, mitre.as_ref()),
             Plan::Ball { rails, centre, radius, outward } => {
                 self.ball(rails, *centre, *radius, *outward, name)
@@ -274,25 +283,34 @@ impl<'a> Rebuilt<'a> {
             let x = solved(v, near)?;
             Some((v, x, self.surfaces[rail].point(x[0], v)))
         };
+        let images_at = |share: f64| at(share).map(|(v, x, p)| (p, images(v, x)));
+        self.through(&images_at, &lost)
+    }
+
+    /// A curve by shares of its way, with as many images, through so many places that it follows them.
+    pub(super) fn through<const N: usize>(
+        &self,
+        at: &dyn Fn(f64) -> Option<(Point3, [[f64; 2]; N])>,
+        lost: &dyn Fn() -> SurfacingError,
+    ) -> Result<(NurbsCurve, [NurbsCurve; N]), SurfacingError> {
         let mut count = PLACES[0];
         loop {
             let shares: Vec<f64> = (0..=count).map(|k| k as f64 / count as f64).collect();
             let found = shares.iter().map(|s| at(*s)).collect::<Option<Vec<_>>>().ok_or_else(lost)?;
             let curve = |points: Vec<Point3>| interpolate(&points, &shares, 3, &EndDerivatives::free());
-            let space = curve(found.iter().map(|f| f.2).collect())?;
-            let image = |which: usize| {
-                let points = found.iter().map(|(v, x, _)| images(*v, *x)[which]);
-                curve(points.map(|[a, b]| Point3::new(a, b, 0.0)).collect())
-            };
-            let both = [image(0)?, image(1)?];
+            let space = curve(found.iter().map(|f| f.0).collect())?;
             let mut worst: f64 = 0.0;
             for pair in shares.windows(2) {
                 let s = 0.5 * (pair[0] + pair[1]);
-                let (_, _, p) = at(s).ok_or_else(lost)?;
+                let (p, _) = at(s).ok_or_else(lost)?;
                 worst = worst.max((space.point(s) - p).norm());
             }
             if worst <= FOLLOWS * self.tolerance.fit || 2 * count > PLACES[1] {
-                return Ok((space, both));
+                let image = |which: usize| {
+                    curve(found.iter().map(|f| Point3::new(f.1[which][0], f.1[which][1], 0.0)).collect())
+                };
+                let images = (0..N).map(image).collect::<Result<Vec<_>, _>>()?;
+                return Ok((space, images.try_into().map_err(|_| SurfacingError::Empty)?));
             }
             count *= 2;
         }
@@ -325,7 +343,7 @@ impl<'a> Rebuilt<'a> {
             let within = surface.domain().0;
             let solved = |v: f64, near: [f64; 3]| {
                 let off = |x: &[f64; 3]| Some(surface.point(x[0], v) - ground.point([x[1], x[2]]));
-                solve(near, [within, du, dv], &off).filter(|f| f.1 <= self.tolerance.join).map(|f| f.0)
+                solve(near, [within, du, dv], &off).filter(|f| f.1 <= MEETS * self.tolerance.fit).map(|f| f.0)
             };
             let images = |v: f64, x: [f64; 3]| [[x[0], v], [x[1], x[2]]];
             let (curve, [own, on_face]) = self.line(rail, &line.seeds, &solved, &images)?;
@@ -346,7 +364,7 @@ impl<'a> Rebuilt<'a> {
         let bounds = [one.domain().0, two.domain().0, two.domain().1];
         let solved = |v: f64, near: [f64; 3]| {
             let off = |x: &[f64; 3]| Some(one.point(x[0], v) - two.point(x[1], x[2]));
-            solve(near, bounds, &off).filter(|f| f.1 <= self.tolerance.join).map(|f| f.0)
+            solve(near, bounds, &off).filter(|f| f.1 <= MEETS * self.tolerance.fit).map(|f| f.0)
         };
         let images = |v: f64, x: [f64; 3]| [[x[0], v], [x[1], x[2]]];
         let (curve, [first, second]) = self.line(a, &mitre.seeds, &solved, &images)?;
@@ -564,7 +582,7 @@ impl<'a> Rebuilt<'a> {
             across.entry(self.halves.origin(*h)).or_default().extend(edges.get(&insert.edge));
         }
         let shell = Shell::of_used(&self.vertices, &self.edges, faces)?;
-        Ok(Made { shell, edges, across })
+        Ok(Made { shell, edges, across, flat_ends: self.flat_ends })
     }
 
     fn strip_face(&self, rail: usize, role: String) -> Result<Face, SurfacingError> {

@@ -4,9 +4,7 @@
 
 use std::sync::Arc;
 
-use geometry::{
-    Domain, KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, as_line, fit_function,
-};
+use geometry::{KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, as_line, fit_function};
 use topology::{
     EdgeId, Face, Loop, MeshTolerance, OrientedEdge, SeamSide, Shell, Vertex, VertexId, meeting, mesh,
     pcurve_on,
@@ -301,35 +299,33 @@ impl Rebuilt<'_> {
         for used in used {
             let edge = &self.edges[used.edge.index()];
             let (Some(curve), [a, b]) = (&edge.curve, [edge.start, edge.end]) else { continue };
-            let domain = curve.domain();
-            let [a, b] = if used.forward { [a, b] } else { [b, a] };
-            let ends = [a, b].map(|v| self.vertices[v.index()].point);
-            begins.push(a);
-            sides.push((used.edge, used.forward, domain, ends));
+            let begin = if used.forward { a } else { b };
+            begins.push((begin, self.vertices[begin.index()].point));
+            sides.push((used.edge, used.forward, curve.clone()));
         }
         let count = sides.len();
-        let middle = sides.iter().map(|s| s.3[0].coords).sum::<Vector3>() / count as f64;
+        let middle = begins.iter().map(|b| b.1.coords).sum::<Vector3>() / count as f64;
         let middle = Point3::from(middle);
-        let area: Vector3 = sides.iter().map(|s| (s.3[0] - middle).cross(&(s.3[1] - middle))).sum();
+        let next = |k: usize| (k + 1) % count;
+        let area: Vector3 =
+            (0..count).map(|k| (begins[k].1 - middle).cross(&(begins[next(k)].1 - middle))).sum();
         let normal = area.try_normalize(f64::MIN_POSITIVE).ok_or(SurfacingError::Empty)?;
-        if sides.iter().all(|s| (s.3[0] - middle).dot(&normal).abs() <= self.tolerance.resolution) {
+        if begins.iter().all(|b| (b.1 - middle).dot(&normal).abs() <= self.tolerance.resolution) {
             self.balls.push(facet(&sides, role)?);
             return Ok(());
         }
         let centre = self.vertices.len() as u32;
         self.vertices.push(Vertex { point: middle });
-        let spokes: Vec<(EdgeId, Domain)> = (0..count)
-            .map(|k| {
-                let line = NurbsCurve::line(middle, sides[k].3[0]);
-                let domain = line.domain();
-                (self.put(line, VertexId(centre), begins[k]), domain)
+        let spokes: Vec<(EdgeId, NurbsCurve)> = begins
+            .iter()
+            .map(|(vertex, point)| {
+                let line = NurbsCurve::line(middle, *point);
+                (self.put(line.clone(), VertexId(centre), *vertex), line)
             })
             .collect();
         for k in 0..count {
-            let next = (k + 1) % count;
-            let (out, back) = (spokes[k], spokes[next]);
-            let [a, b] = sides[k].3;
-            let three = [(out.0, true, out.1, [middle, a]), sides[k], (back.0, false, back.1, [b, middle])];
+            let (out, back) = (spokes[k].clone(), spokes[next(k)].clone());
+            let three = [(out.0, true, out.1), sides[k].clone(), (back.0, false, back.1)];
             self.balls.push(facet(&three, role)?);
         }
         Ok(())

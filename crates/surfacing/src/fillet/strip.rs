@@ -36,8 +36,10 @@ pub(super) fn strip(
             _ => track.grounds[k].point(p),
         },
         even: track.even,
+        // What narrows down to a point is tangent only as far as it is near, by its own width.
         follows: match track.profile {
             Profile::Round(Round::Agreeing(_)) => WITH_CURVATURES,
+            _ if track.tips.contains(&true) => WITH_CURVATURES,
             _ => WITH_TANGENTS,
         },
         borders: [0, 1].map(|k| Some(borders[k]).filter(|_| pole.is_none_or(|p| p.side != k))),

@@ -32,6 +32,8 @@ const AGAIN: f64 = 0.25;
 
 /// Over how many sizes sections are led to those of what follows.
 const LEANING: f64 = 2.0;
+/// Shares of a ball's radius over which it is blown up where it is not found at once.
+const BLOWN_UP: [f64; 7] = [0.2, 0.5, 0.75, 0.9, 0.97, 0.99, 1.0];
 
 /// What a section is.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -162,6 +164,18 @@ pub(super) enum Near {
     Feet([NurbsCurve; 2]),
 }
 
+/// What of a ball stands in the planes square to the guide.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum InPlane {
+    /// Its centre, which all but stays where it is in a bend that is about as tight as the ball.
+    Centre,
+    /// Where it touches one side.
+    Contact(usize),
+    /// The place of it midway between both contacts, the nearest to the guide: a ball that all but fills a crease has its centre
+    /// about at one place all along.
+    Middle,
+}
+
 /// Two grounds along a curve near which they meet.
 pub(super) struct Track<'a> {
     /// The curve, longer at its ends.
@@ -183,9 +197,7 @@ pub(super) struct Track<'a> {
     pub(super) joints: [Option<Vector3>; 2],
     /// Whether the faces go over into each other smoothly at its beginning and at its end, so that sections narrow down to a point.
     pub(super) tips: [bool; 2],
-    /// The side whose contacts stand in the planes square to the guide; by itself the ball's centres do, which all but stay where
-    /// they are in a bend that is about as tight as the ball.
-    held: Cell<Option<usize>>,
+    in_plane: Cell<InPlane>,
     known: RefCell<Vec<(f64, Section)>>,
     /// Where sections are led to those of what follows.
     leans: RefCell<Vec<Lean>>,
@@ -233,15 +245,15 @@ impl<'a> Track<'a> {
             even,
             joints: [None; 2],
             tips: [false; 2],
-            held: Cell::new(None),
+            in_plane: Cell::new(InPlane::Centre),
             known: RefCell::default(),
             leans: RefCell::default(),
         }
     }
 
-    /// Makes the contacts on one side, or the centres, stand in the planes square to the guide.
-    pub(super) fn hold(&self, side: Option<usize>) {
-        self.held.set(side);
+    /// Makes another part of the ball stand in the planes square to the guide.
+    pub(super) fn hold(&self, what: InPlane) {
+        self.in_plane.set(what);
         self.known.borrow_mut().clear();
     }
 
@@ -267,8 +279,10 @@ impl<'a> Track<'a> {
         }
         let near = nearest.map(|(_, s)| s.contacts.map(|c| c.at));
         // The edge itself tells on which turn of a closed surface it is.
-        let guess = self.guess(t);
-        let mut found = guess.and_then(|g| self.solved(t, g)).or_else(|| self.solved(t, near?))?;
+        let size = (self.size)(t);
+        let guess = self.guess(t, size);
+        let found = guess.and_then(|g| self.solved(t, size, g)).or_else(|| self.solved(t, size, near?));
+        let mut found = found.or_else(|| self.blown_up(t, size))?;
         for lean in self.leans.borrow().iter().filter(|l| l.share(t) > 0.0) {
             found = self.led(found, lean, lean.share(t));
         }
@@ -333,7 +347,7 @@ impl<'a> Track<'a> {
     }
 
     /// Parameters on both faces near a section's ends, from the faces' tangent planes at the edge.
-    fn guess(&self, t: f64) -> Option<[[f64; 2]; 2]> {
+    fn guess(&self, t: f64, size: f64) -> Option<[[f64; 2]; 2]> {
         let t = self.own.clamp(t);
         let along = self.along(t)?;
         let (Near::Edge(pcurves) | Near::Feet(pcurves)) = &self.near;
@@ -346,7 +360,6 @@ impl<'a> Track<'a> {
         }
         let normals = [self.grounds[0].place(at[0])?.normal, self.grounds[1].place(at[1])?.normal];
         let into = self.into(&along, &normals)?;
-        let size = (self.size)(t);
         let open = into[0].dot(&into[1]).clamp(-1.0, 1.0).acos();
         let back = match self.profile {
             Profile::Flat { first: 0, by, .. } => [size, by.other(size, open)?],
@@ -388,9 +401,23 @@ impl<'a> Track<'a> {
         Some([across(&normals[0], &normals[1])?, across(&normals[1], &normals[0])?])
     }
 
-    fn solved(&self, t: f64, near: [[f64; 2]; 2]) -> Option<Section> {
+    /// The section of a ball that was blown up from a smaller one, for which the faces' tangent planes tell more.
+    fn blown_up(&self, t: f64, size: f64) -> Option<Section> {
+        if self.in_plane.get() == InPlane::Centre {
+            return None;
+        }
+        let mut near = self.guess(t, BLOWN_UP[0] * size)?;
+        let mut found = None;
+        for share in BLOWN_UP {
+            let section = self.solved(t, share * size, near)?;
+            near = section.contacts.map(|c| c.at);
+            found = Some(section);
+        }
+        found
+    }
+
+    fn solved(&self, t: f64, size: f64, near: [[f64; 2]; 2]) -> Option<Section> {
         let (from, along) = (self.guide.point(t), self.along(t)?);
-        let size = (self.size)(t);
         if size.is_nan() || size <= 0.0 {
             return None;
         }
@@ -470,9 +497,15 @@ impl<'a> Track<'a> {
             let centre = a.point + a.normal * reach;
             let other = b.point + b.normal * reach;
             let apart = centre - other;
-            let held = [(Some(0), a.point), (Some(1), b.point)].into_iter().find(|h| h.0 == self.held.get());
-            let stands_in_plane = held.map_or(centre, |h| h.1);
-            let off = Vector4::new(apart.x, apart.y, apart.z, (stands_in_plane - from).dot(&along));
+            let in_plane = self.in_plane.get();
+            let both = a.normal + b.normal;
+            let midway = both.try_normalize(f64::MIN_POSITIVE)?;
+            let stands = match in_plane {
+                InPlane::Centre => centre,
+                InPlane::Contact(side) => [a.point, b.point][side],
+                InPlane::Middle => centre - midway * reach,
+            };
+            let off = Vector4::new(apart.x, apart.y, apart.z, (stands - from).dot(&along));
             let miss = off.norm();
             if miss <= SETTLED * scale || (miss <= ACCEPTED * scale && miss >= 0.5 * before) {
                 return self.touching(x, radius);
@@ -485,12 +518,17 @@ impl<'a> Track<'a> {
             let mut column = |k: usize| {
                 let (place, sign) = if k < 2 { (&a, 1.0) } else { (&b, -1.0) };
                 let moved = place.rates[k % 2] + place.turns[k % 2] * reach;
-                let ahead = match self.held.get() {
-                    None if k < 2 => moved.dot(&along),
-                    Some(side) if k / 2 == side => place.rates[k % 2].dot(&along),
+                let ahead = match in_plane {
+                    InPlane::Centre if k < 2 => moved.dot(&along),
+                    InPlane::Contact(side) if k / 2 == side => place.rates[k % 2].dot(&along),
+                    InPlane::Middle => {
+                        let turn = place.turns[k % 2];
+                        let turned = (turn - midway * midway.dot(&turn)) * (reach / both.norm());
+                        (if k < 2 { moved - turned } else { -turned }).dot(&along)
+                    }
                     _ => 0.0,
                 };
-                if moved.norm() <= STANDS * place.rates[k % 2].norm() && self.held.get().is_none() {
+                if moved.norm() <= STANDS * place.rates[k % 2].norm() && in_plane == InPlane::Centre {
                     stands = true;
                     return Vector4::zeros();
                 }

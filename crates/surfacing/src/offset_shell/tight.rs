@@ -90,8 +90,11 @@ fn rounded(
     size: &dyn Fn(f64) -> f64,
     tolerance: &Tolerance,
 ) -> Result<Rounded, SurfacingError> {
-    let rounding =
-        Rounding { shape: EdgeShape::Fillet(Round::Arc), sizes: &[Size { at: size, even: false }] };
+    let rounding = Rounding {
+        shape: EdgeShape::Fillet(Round::Arc),
+        sizes: &[Size { at: size, even: false }],
+        flat_ends: false,
+    };
     round_edges(shell, &edges.into_iter().map(|e| (e, 0)).collect(), &rounding, tolerance)
 }
 
@@ -111,7 +114,7 @@ fn rounded_in_turn(
     roundings: &[(&Face, f64)],
     tolerance: &Tolerance,
 ) -> Result<Rounded, SurfacingError> {
-    let mut made = Rounded { shell, edges: 0, radii: None, max_deviation: 0.0 };
+    let mut made = Rounded { shell, edges: 0, radii: None, flat_ends: Vec::new(), max_deviation: 0.0 };
     for (_, pair) in pairs {
         let Some(edge) = between(&made.shell, *pair) else { continue };
         let Some(curve) = made.shell.edge(edge).curve.clone() else { continue };

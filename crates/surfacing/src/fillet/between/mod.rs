@@ -196,7 +196,13 @@ pub fn fillet_between(rolling: &Rolling<'_>, tolerance: &Tolerance) -> Result<Ro
     let role = format!("fillet of {one} and {two}");
     if rolling.in_one_shape() {
         let shell = in_one_shape(&rolled, &strips, (&role, margin), rolling.held(), tolerance)?;
-        return Ok(Rounded { shell, edges: strips.len(), radii: Some(radii), max_deviation });
+        return Ok(Rounded {
+            shell,
+            edges: strips.len(),
+            radii: Some(radii),
+            flat_ends: Vec::new(),
+            max_deviation,
+        });
     }
     let mut parts = Vec::new();
     let mut joined = 0..2;
@@ -223,7 +229,8 @@ pub fn fillet_between(rolling: &Rolling<'_>, tolerance: &Tolerance) -> Result<Ro
         Body::Shell(shell) => shell,
         Body::Solid(solid) => solid.outer().clone(),
     };
-    let made = Rounded { shell, edges: strips.len(), radii: Some(radii), max_deviation };
+    let made =
+        Rounded { shell, edges: strips.len(), radii: Some(radii), flat_ends: Vec::new(), max_deviation };
     joined_along(&made.shell, &rolled, &strips, joined, tolerance)?;
     Ok(made)
 }

@@ -16,7 +16,7 @@ use crate::SurfacingError;
 use crate::fillet::Round;
 use crate::fillet::ends::{Plane, plane_of};
 use crate::fillet::solve::{contact_on_curve, on_track};
-use crate::fillet::track::{LengthAt, Near, Profile, Section, Track, longer};
+use crate::fillet::track::{InPlane, LengthAt, Near, Profile, Section, Track, longer};
 use crate::ground::Ground;
 
 /// How much farther than the radius faces are run on, and how far beyond one border the other one is looked for, as shares of
@@ -128,7 +128,7 @@ impl Spine {
         let profile = if self.middle.is_some() { Profile::Full } else { Profile::Round(round) };
         let mut track = Track::new(guide, grounds, near, 1.0, profile, size, even);
         if self.held.is_some() {
-            track.hold(Some(0));
+            track.hold(InPlane::Contact(0));
         }
         track.third = self.middle.as_ref().map(|(k, feet)| (&touched[MIDDLE][*k].ground, feet.clone()));
         track
