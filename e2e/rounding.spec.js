@@ -76,6 +76,32 @@ test('edges get radii of their own in one step', async ({ page }) => {
   expect(Math.min(...upTo.map((most) => Math.abs(most - lost)))).toBeLessThan(part(2, 5) + part(5, 2));
 });
 
+test('an edge that goes on almost straight ends flat, and says so until the next one is picked too', async ({ page }) => {
+  test.slow();
+  await makePart(page, 'Almost straight');
+  const corners = ['0, 0', '40, 0', '80, 2.4', '80, 40', '0, 40', '0, 0'];
+  await drawing(page, 'XY', '', () => drawTyped(page, 'Lines', corners));
+  await page.keyboard.press('z');
+  await card(page, 'Extrude').getByLabel('Forwards').fill('20 mm');
+  await accept(page, 'Extrude');
+  const whole = await settledVolume(page);
+  await page.keyboard.press('Shift+G');
+  const fillet = card(page, 'Fillet');
+  await page.mouse.click(...(await lookFor(page, /^Click for Edges: .*cap 1 \| .* 1$/, middle)));
+  await expect(fillet.locator('.slot-row')).toHaveCount(1);
+  await fillet.getByLabel('Radius', { exact: true }).fill('6 mm');
+  await expect(fillet).toContainText('where this one ends flat; pick that one too');
+  await expect(ledger(page, 'watertight')).toContainText('yes');
+  const part = (length) => (1 - Math.PI / 4) * 36 * length;
+  expect(Math.abs(whole - (await settledVolume(page)) - part(40))).toBeLessThan(0.1);
+  await page.mouse.click(...(await lookFor(page, /^Click for Edges: .*cap 1 \| .* 2$/, middle)));
+  await expect(fillet.locator('.slot-row')).toHaveCount(2);
+  await expect(fillet).not.toContainText('ends flat');
+  await accept(page, 'Fillet');
+  await expect(ledger(page, 'watertight')).toContainText('yes');
+  expect(Math.abs(whole - (await settledVolume(page)) - part(80))).toBeLessThan(part(2));
+});
+
 test('an edge is rounded by a parabola, then in curvature, which the seams show', async ({ page }) => {
   test.slow();
   await block(page, 'Flowing');
