@@ -76,7 +76,9 @@ test('edges get radii of their own in one step', async ({ page }) => {
   expect(Math.min(...upTo.map((most) => Math.abs(most - lost)))).toBeLessThan(part(2, 5) + part(5, 2));
 });
 
-test('an edge that goes on almost straight ends flat, and says so until the next one is picked too', async ({ page }) => {
+test('an edge that goes on almost straight ends flat, and says so until the next one is picked too', async ({
+  page,
+}) => {
   test.slow();
   await makePart(page, 'Almost straight');
   const corners = ['0, 0', '40, 0', '80, 2.4', '80, 40', '0, 40', '0, 0'];
