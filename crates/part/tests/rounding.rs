@@ -208,7 +208,9 @@ proptest! {
         let shell = bodies(&made, 2)[0].shells()[0];
         prop_assert!(topology::closure(shell).is_watertight());
         if let [warning] = &warnings[..] {
-            near(volume(&built, 1) - left, lost, 1e-7);
+            // At the slanted end the arc of an ellipse is fitted within 1e-5 mm.
+            let within = 1e-7 * lost + 1e-5 * (radius * scale).powi(2);
+            prop_assert!((volume(&built, 1) - left - lost).abs() < within, "{} {lost}", volume(&built, 1) - left);
             let at = warning.at.unwrap();
             prop_assert!(at[0].hypot(at[1]) < 1e-6 * scale && warning.message.contains("ends flat"));
             prop_assert_eq!(shell.faces().len(), 9);

@@ -22,7 +22,7 @@ use crate::strip::{Strip, followed, images_follow};
 /// Places of a line between strips, at first and at most.
 const PLACES: [usize; 2] = [8, 256];
 /// Share of the fit tolerance within which such a line follows both surfaces.
-pub(super) const FOLLOWS: f64 = 0.1;
+pub(super) const FOLLOWS: f64 = 0.01;
 
 /// The shell while it is put together.
 pub(super) struct Rebuilt<'a> {
