@@ -119,7 +119,7 @@ impl Corners<'_> {
             track.hold(InPlane::Contact(wall));
             reach(wall).filter(|on| on[wall].least > 0.0).map(|on| on[1 - wall])
         };
-        // InPlane on the wrong side, those on the other one run back by much.
+        // Held on the wrong side, those on the other one run back by much.
         let walls = (0..2).filter_map(|wall| Some((wall, held(wall)?)));
         let best = walls.min_by(|a, b| a.1.back.total_cmp(&b.1.back));
         track.hold(best.map_or(InPlane::Centre, |b| InPlane::Contact(b.0)));

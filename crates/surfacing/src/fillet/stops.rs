@@ -120,8 +120,8 @@ impl Corners<'_> {
             }
             more.push(t);
         }
-        // The edge leads away from the flat, not along it.
         let plane = (at, normal);
+        // The edge leads away from the flat, not along it.
         (own.dot(&normal).abs() > ACROSS).then_some((
             Stop { rail, at_end, vertex, plane, walls: [first, second] },
             [(t0, p0), (t1, p1)],
