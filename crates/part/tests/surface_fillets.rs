@@ -8,7 +8,6 @@ use std::f64::consts::{FRAC_PI_4, PI};
 use made::{area, bodies, circle, failure, near, of, reached, rebuild, recipe, step, volume};
 use part::{Rebuilt, named_shapes};
 use proptest::prelude::*;
-use proptest::test_runner::RngSeed;
 use serde_json::{Value, json};
 use topology::{Body, MeshTolerance, mesh, seams};
 
@@ -346,8 +345,7 @@ fn held_to_heights(heights: &[f64], piece: f64, scale: f64, far: f64) {
 }
 
 proptest! {
-    // The same ones every time: about one in a hundred is still refused, as one that ends inside the second surface.
-    #![proptest_config(ProptestConfig { cases: 24, rng_seed: RngSeed::Fixed(18), ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 24, ..ProptestConfig::default() })]
 
     #[test]
     fn a_fillet_held_to_edges_takes_their_height(
@@ -393,6 +391,13 @@ fn fillets_held_to_edges_whose_ends_were_cut_wrongly() {
         0.0009487839670768306,
     );
     held_to_heights(&[1.5, 1.5, 11.899244283998433], 4.0, 0.0, 0.0);
+    // Balls that come to nothing not far beyond the end.
+    held_to_heights(
+        &[1.552342094028425, 10.433669909014066, 11.390350709278916, 2.588259374835227],
+        4.005839207732468,
+        -0.21476558777475518,
+        290.5693826070378,
+    );
 }
 
 #[test]

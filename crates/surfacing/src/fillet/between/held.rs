@@ -14,7 +14,7 @@ use crate::side::Side;
 /// Places along an edge at which is looked which face the ball touches besides: per span, and at least in all; beyond its ends.
 const PER_SPAN: usize = 6;
 const LEAST: usize = 48;
-const BEYOND: usize = 12;
+const BEYOND: i32 = 12;
 const MAX_STEPS: usize = 20;
 /// Share of a radius within which it has settled, and within which it is good where it gets no nearer.
 const SETTLED: f64 = 1e-13;
@@ -138,13 +138,12 @@ impl Rolled<'_, '_> {
         let whole = guide.domain();
         let spans = (curve.knots().breaks().len() - 1) * PER_SPAN;
         let inside = spans.max(LEAST);
-        let beyond = |from: f64, to: f64| {
-            let count = if from < to { BEYOND } else { 0 };
-            (0..count).map(move |k| from + (to - from) * (k as f64 + 0.5) / count as f64)
-        };
-        let ts = beyond(whole.start, d.start)
-            .chain((0..=inside).map(|k| d.at(k as f64 / inside as f64)))
-            .chain(beyond(d.end, whole.end));
+        // The nearer the closer together: a ball that gets smaller may come to nothing soon.
+        let shares = || (0..BEYOND).map(|k| 0.5f64.powi(k));
+        let before = shares().map(|s| d.start + (whole.start - d.start) * s).filter(|t| *t < d.start);
+        let after = shares().rev().map(|s| d.end + (whole.end - d.end) * s).filter(|t| *t > d.end);
+        let within = (0..=inside).map(|k| d.at(k as f64 / inside as f64));
+        let ts = before.chain(within).chain(after);
         let ground = &self.touched[0][i].ground;
         let ball = |t: f64| {
             let (near, point) = (used.pcurve.point(d.clamp(t)), guide.point(t));
