@@ -39,13 +39,14 @@ use crate::SurfacingError;
 use crate::fits::{HALVINGS, largest_share};
 use crate::ground::Ground;
 use crate::halves::{Halves, Spoke};
+use crate::patch::Agrees;
 use crate::side::Side;
 use chains::{Chain, chains, first_ones, first_side, going_on, joints, kinds};
-use corners::{Corners, Rail};
+use corners::{Corners, Plan, Rail};
 use fading::{fades_at, is_tip, not_tangent};
 use planes::{with_even_planes, with_planes_joined};
 use rebuilt::Rebuilt;
-use setback::BEFORE;
+use setback::{BEFORE, runs_through};
 use sizes::{Along, Numbered, largest};
 use strip::strip;
 use track::{Near, Profile, Track, longer};
@@ -512,6 +513,8 @@ fn round_chains(
         };
         format!("{what} of {}", faces.join(" and "))
     };
+    let any_patch =
+        corners.plans.iter().any(|p| matches!(p, Plan::Setback(s) if s.agrees == Agrees::Tangent));
     let made = Rebuilt::put_together(corners, strips, &role)?;
     let (was, is) = (closure(shell), closure(&made.shell));
     if is.overused_edges > was.overused_edges || (was.is_watertight() && !is.is_watertight()) {
@@ -521,6 +524,10 @@ fn round_chains(
     }
     let mut narrowed = (0..rails.len()).filter(|r| rails[*r].track.tips != [false; 2]);
     if let Some(at) = narrowed.find_map(|r| not_tangent(&made.shell, shell.faces().len() + r)) {
+        return Err(SurfacingError::FilletCorner { at: at.into() });
+    }
+    let patches = if any_patch { shell.faces().len() + rails.len()..made.shell.faces().len() } else { 0..0 };
+    if let Some(at) = patches.into_iter().find_map(|p| runs_through(&made.shell, p)) {
         return Err(SurfacingError::FilletCorner { at: at.into() });
     }
     Ok((made, max_deviation))

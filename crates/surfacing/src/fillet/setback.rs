@@ -2,12 +2,13 @@
 //! lines in which they touch a face run over into each other, and what is left open between them is filled by a patch that is
 //! tangent to strips and faces all around (Varady and Rockwood, Geometric construction for setback vertex blending, CAD 29, 1997).
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use geometry::{KnotVector, NurbsCurve, NurbsSurface, Point3, Tolerance, Vector3, as_line, fit_function};
 use topology::{
-    EdgeId, Face, Loop, MeshTolerance, OrientedEdge, SeamSide, Shell, Vertex, VertexId, meeting, mesh,
-    pcurve_on,
+    Body, EdgeId, Face, Loop, MeshTolerance, OrientedEdge, SeamSide, Shell, Vertex, VertexId, meeting, mesh,
+    pcurve_on, self_crossings,
 };
 
 use super::corners::{Corners, Plan, side_after};
@@ -28,6 +29,18 @@ pub(super) const TANGENT: f64 = 0.5 * std::f64::consts::PI / 180.0;
 const SHARE: f64 = 2e-4;
 /// Share of the join tolerance by which a patch may lie outside of the faces around it.
 const BULGES: f64 = 0.5;
+
+/// A place at which a face passes through itself or through those around it.
+pub(super) fn runs_through(shell: &Shell, face: usize) -> Option<Point3> {
+    let edges = |f: usize| shell.faces()[f].loops.iter().flat_map(|l| &l.edges).map(|u| u.edge);
+    let own: BTreeSet<EdgeId> = edges(face).collect();
+    let around = (0..shell.faces().len()).filter(|f| edges(*f).any(|e| own.contains(&e)));
+    // By itself it is looked at more closely: how closely depends on the size of all.
+    [vec![face], around.collect()].iter().find_map(|faces| {
+        let part = Body::Shell(shell.part(faces));
+        self_crossings(&part).first().copied()
+    })
+}
 
 /// What is left open about a vertex, with what lies around it in order.
 pub(super) struct Setback {
