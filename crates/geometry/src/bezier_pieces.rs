@@ -11,6 +11,10 @@ use crate::{Box3, Homogeneous, KnotVector, Point3, box_of, check_work};
 pub(crate) type Coefficient = [f64; 4];
 const ZERO: Coefficient = [0.0; 4];
 
+fn place(c: &Coefficient) -> Point3 {
+    Point3::new(c[0] / c[3], c[1] / c[3], c[2] / c[3])
+}
+
 #[derive(Debug)]
 struct Direction {
     degree: usize,
@@ -204,18 +208,49 @@ impl BezierPieces {
         within: f64,
     ) -> impl Iterator<Item = Patch> + 'a {
         check_work();
-        let columns = self.v.breaks.len() - 1;
-        let order = self.v.degree + 1;
-        let boxes = self.boxes.get_or_init(|| {
-            let place = |c: &Coefficient| Point3::new(c[0] / c[3], c[1] / c[3], c[2] / c[3]);
-            let of_piece = |net: &[Coefficient]| box_of(net.iter().map(place).collect::<Vec<_>>().iter());
-            self.coefficients.chunks_exact((self.u.degree + 1) * order).map(of_piece).collect()
-        });
         let near = move |b: &Box3| within >= 0.0 && b.distance_2(&[to.x, to.y, to.z]) <= within * within;
-        boxes.iter().enumerate().filter(move |(_, b)| near(b)).map(move |(piece, _)| {
-            let (a, b) = (piece / columns, piece % columns);
+        self.boxes().iter().enumerate().filter(move |(_, b)| near(b)).map(move |(piece, _)| {
+            let (a, b) = self.of_number(piece);
             let [us, vs] = [(&self.u, a), (&self.v, b)].map(|(d, k)| [d.breaks[k], d.breaks[k + 1]]);
-            Patch::new(self.net(a, b), order, us, vs)
+            Patch::new(self.net(a, b), self.v.degree + 1, us, vs)
+        })
+    }
+
+    /// Which spans of u and which of v a place can be in that is the nearest to a point.
+    pub(crate) fn spans_near(&self, to: &Point3) -> [Vec<bool>; 2] {
+        check_work();
+        let to_2 = |p: &Point3| (p - to).norm_squared();
+        let size = (self.u.degree + 1) * (self.v.degree + 1);
+        let corners = self.coefficients.iter().step_by(size).map(place);
+        let within_2 = corners.map(|c| to_2(&c)).fold(f64::MAX, f64::min);
+        let mut out = [&self.u, &self.v].map(|d| vec![false; d.inverse_lengths.len()]);
+        for (piece, _) in self
+            .boxes()
+            .iter()
+            .enumerate()
+            .filter(|(_, b)| b.distance_2(&[to.x, to.y, to.z]) <= within_2)
+        {
+            let (a, b) = self.of_number(piece);
+            (out[0][a], out[1][b]) = (true, true);
+        }
+        out
+    }
+
+    /// How many pieces there are.
+    pub(crate) fn count(&self) -> usize {
+        self.u.inverse_lengths.len() * self.v.inverse_lengths.len()
+    }
+
+    /// The spans of u and v of the piece with a number.
+    fn of_number(&self, piece: usize) -> (usize, usize) {
+        let columns = self.v.inverse_lengths.len();
+        (piece / columns, piece % columns)
+    }
+
+    fn boxes(&self) -> &[Box3] {
+        self.boxes.get_or_init(|| {
+            let of_piece = |net: &[Coefficient]| box_of(net.iter().map(place).collect::<Vec<_>>().iter());
+            self.coefficients.chunks_exact((self.u.degree + 1) * (self.v.degree + 1)).map(of_piece).collect()
         })
     }
 
@@ -299,12 +334,14 @@ impl BezierPieces {
             .collect();
         // Each row's pieces are first contracted over u, then only a curve is left to evaluate per point.
         let mut contracted = vec![ZERO; self.v.inverse_lengths.len() * (q + 1)];
+        let mut needed = vec![false; self.v.inverse_lengths.len()];
+        columns.iter().for_each(|(b, _)| needed[*b] = true);
         for &u in us {
             let (a, s) = self.u.locate(u);
             let mut bu = [0.0; ORDER];
             bernstein(self.u.degree, s, &mut bu);
             contracted.fill(ZERO);
-            for (b, target) in contracted.chunks_exact_mut(q + 1).enumerate() {
+            for (b, target) in contracted.chunks_exact_mut(q + 1).enumerate().filter(|(b, _)| needed[*b]) {
                 for (row, f) in self.net(a, b).chunks_exact(q + 1).zip(&bu) {
                     for (sum, c) in target.iter_mut().zip(row) {
                         add(sum, c, *f);

@@ -13,6 +13,8 @@ use crate::patch::Patch;
 use crate::{NurbsSurface, Point3, Vector2, Vector3, check_work};
 
 const SEEDS_PER_SPAN: usize = 4;
+/// Pieces above which it pays to look first which of them are near.
+const MANY_PIECES: usize = 16;
 const MAX_NEWTON_STEPS: usize = 40;
 /// Halvings of a step of Newton's that leads farther off.
 const MAX_HALVINGS: i32 = 8;
@@ -46,10 +48,25 @@ pub struct OnSurface {
     pub converged: bool,
 }
 
+/// Parameters of the places to begin from: of a surface of many pieces in those alone that can be nearest to a point.
+fn sampled(surface: &NurbsSurface, near: Option<&Point3>) -> (Vec<f64>, Vec<f64>) {
+    let (u, v) = (surface.knots_u(), surface.knots_v());
+    match near.filter(|_| surface.pieces().count() > MANY_PIECES) {
+        Some(to) => {
+            let [in_u, in_v] = surface.pieces().spans_near(to);
+            (u.sampled_in(&in_u, SEEDS_PER_SPAN), v.sampled_in(&in_v, SEEDS_PER_SPAN))
+        }
+        None => (u.sampled(SEEDS_PER_SPAN), v.sampled(SEEDS_PER_SPAN)),
+    }
+}
+
 /// Places of a grid to begin from: the best in every valley, on either side of a seam too, and the best of all, which can
 /// be on both sides of a sharp bend.
-fn seeds(surface: &NurbsSurface, miss: impl Fn(&Point3) -> f64) -> Vec<([f64; 2], Point3)> {
-    let (us, vs) = (surface.knots_u().sampled(SEEDS_PER_SPAN), surface.knots_v().sampled(SEEDS_PER_SPAN));
+fn seeds(
+    surface: &NurbsSurface,
+    (us, vs): (Vec<f64>, Vec<f64>),
+    miss: impl Fn(&Point3) -> f64,
+) -> Vec<([f64; 2], Point3)> {
     let points = surface.grid(&us, &vs);
     let misses: Vec<f64> = points.iter().map(miss).collect();
     let (m, n) = (us.len(), vs.len());
@@ -144,10 +161,11 @@ fn follow(
 /// Follows the best seeds by `step` and keeps the best place by `miss`.
 fn search(
     surface: &NurbsSurface,
+    sampled: (Vec<f64>, Vec<f64>),
     miss: &impl Fn(&Point3) -> f64,
     step: &impl Fn([f64; 2], [bool; 2]) -> Option<Vector2>,
 ) -> OnSurface {
-    let seeds = seeds(surface, miss);
+    let seeds = seeds(surface, sampled, miss);
     let mut best = OnSurface {
         parameters: seeds[0].0,
         point: seeds[0].1,
@@ -270,7 +288,8 @@ pub fn closest_on_surface(surface: &NurbsSurface, to: &Point3) -> OnSurface {
     check_work();
     let miss = |p: &Point3| (p - to).norm();
     let step = toward(surface, to);
-    let found = confirmed(surface, to, search(surface, &miss, &step), &miss, &step);
+    let found = search(surface, sampled(surface, Some(to)), &miss, &step);
+    let found = confirmed(surface, to, found, &miss, &step);
     on_border(surface, found, &miss)
 }
 
@@ -333,5 +352,5 @@ pub fn along_direction(surface: &NurbsSurface, from: &Point3, direction: &Vector
         let jacobian = Matrix2::new(du.dot(&a), dv.dot(&a), du.dot(&b), dv.dot(&b));
         Some(-(jacobian.try_inverse()? * off(&p)))
     };
-    on_border(surface, search(surface, &miss, &step), &miss)
+    on_border(surface, search(surface, sampled(surface, None), &miss, &step), &miss)
 }

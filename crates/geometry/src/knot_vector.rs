@@ -177,9 +177,17 @@ impl KnotVector {
     /// Parameters from end to end, `per_span` equal steps in each span that has a length; knots are met exactly.
     #[must_use]
     pub fn sampled(&self, per_span: usize) -> Vec<f64> {
+        self.sampled_in(&vec![true; self.knots.len()], per_span)
+    }
+
+    /// The same in those spans, counted among those that have a length, that are wanted.
+    pub(crate) fn sampled_in(&self, wanted: &[bool], per_span: usize) -> Vec<f64> {
         let breaks = self.breaks();
-        let mut out = vec![breaks[0]];
-        for pair in breaks.windows(2) {
+        let mut out: Vec<f64> = Vec::new();
+        for (pair, _) in breaks.windows(2).zip(wanted).filter(|(_, wanted)| **wanted) {
+            if out.last() != Some(&pair[0]) {
+                out.push(pair[0]);
+            }
             let step = (pair[1] - pair[0]) / per_span as f64;
             out.extend((1..per_span).map(|k| pair[0] + step * k as f64));
             out.push(pair[1]);
