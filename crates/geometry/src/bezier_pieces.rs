@@ -224,11 +224,8 @@ impl BezierPieces {
         let corners = self.coefficients.iter().step_by(size).map(place);
         let within_2 = corners.map(|c| to_2(&c)).fold(f64::MAX, f64::min);
         let mut out = [&self.u, &self.v].map(|d| vec![false; d.inverse_lengths.len()]);
-        for (piece, _) in self
-            .boxes()
-            .iter()
-            .enumerate()
-            .filter(|(_, b)| b.distance_2(&[to.x, to.y, to.z]) <= within_2)
+        for (piece, _) in
+            self.boxes().iter().enumerate().filter(|(_, b)| b.distance_2(&[to.x, to.y, to.z]) <= within_2)
         {
             let (a, b) = self.of_number(piece);
             (out[0][a], out[1][b]) = (true, true);

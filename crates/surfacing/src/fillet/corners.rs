@@ -25,7 +25,7 @@ pub(super) const LOOKED_AT: usize = 8;
 /// Share of the join tolerance within which places are one.
 const SAME: f64 = 0.1;
 /// Share of the fit tolerance within which what is looked for step by step is found: what ends short of it, at a bound, is not.
-pub(super) const MEETS: f64 = 0.1;
+const MEETS: f64 = 0.1;
 /// Share of the radius within which balls at a corner are one, so that what touches them is tangent to about a tenth of a degree.
 const ONE_BALL: f64 = 0.002;
 /// Share of what a strip's end takes up by which the strip is longer.
@@ -119,6 +119,11 @@ pub(super) struct Corners<'a> {
     pub(super) poles: BTreeMap<usize, Pole>,
     pub(super) ends: BTreeMap<(usize, bool), Ended>,
     pub(super) plans: Vec<Plan>,
+}
+
+/// How many millimetres things may be apart that meet.
+pub(super) fn one_place(tolerance: &Tolerance) -> f64 {
+    MEETS * tolerance.fit
 }
 
 /// The side of a rail that lies in the corner after its spoke.
@@ -229,7 +234,7 @@ impl<'a> Corners<'a> {
         let d = curve.domain();
         let within = s > d.start + 1e-9 * d.length() && s < d.end - 1e-9 * d.length();
         // Edges lie on their faces within their own tolerance; what misses one by more does not meet it, though it be near.
-        let near = (MEETS * self.tolerance.fit).max(2.0 * self.halves.shell.edge(spoke.edge).tolerance);
+        let near = (one_place(self.tolerance)).max(2.0 * self.halves.shell.edge(spoke.edge).tolerance);
         if miss > near || !within {
             return Err(too_large());
         }
@@ -275,7 +280,7 @@ impl<'a> Corners<'a> {
             let off = |x: &[f64; 3]| Some(on_track(track, x[0], place)? - ground.point([x[1], x[2]]));
             let found = solve(at, [track.guide.domain(), du, dv], &off);
             let (x, _) =
-                found.filter(|f| f.1 <= MEETS * self.tolerance.fit).ok_or_else(|| track.too_large(t[0]))?;
+                found.filter(|f| f.1 <= one_place(self.tolerance)).ok_or_else(|| track.too_large(t[0]))?;
             at = x;
             out.push((place, x));
         }
@@ -363,7 +368,7 @@ impl<'a> Corners<'a> {
         let near = closest_on_curve(curve, &middle).parameter;
         let off = |x: &[f64; 3]| Some(on_track(track, x[0], x[1])? - curve.point(x[2]));
         let bounds = [track.guide.domain(), Domain::new(0.0, 1.0), curve.domain()];
-        let found = solve([t, 0.5, near], bounds, &off).filter(|f| f.1 <= MEETS * self.tolerance.fit);
+        let found = solve([t, 0.5, near], bounds, &off).filter(|f| f.1 <= one_place(self.tolerance));
         let Some(([t, v, s], _)) = found else { return Err(mixed) };
         let d = curve.domain();
         if (v - after).abs() < 1e-6 || s <= d.start || s >= d.end {
@@ -478,7 +483,7 @@ impl<'a> Corners<'a> {
         let ts = [0, 1].map(|k| self.end_of(rails[k], at_ends[k]));
         let off = |x: &[f64; 2]| Some(contact(0, x[0])? - contact(1, x[1])?);
         let found = solve(ts, [tracks[0].guide.domain(), tracks[1].guide.domain()], &off);
-        let found = found.filter(|f| f.1 <= MEETS * self.tolerance.fit);
+        let found = found.filter(|f| f.1 <= one_place(self.tolerance));
         let (ts, _) = found.ok_or_else(|| SurfacingError::FilletCorner { at: self.place(vertex) })?;
         let [Some(a), Some(b)] = [contact(0, ts[0]), contact(1, ts[1])] else {
             return Err(tracks[0].too_large(ts[0]));
@@ -508,7 +513,7 @@ impl<'a> Corners<'a> {
             };
             let off =
                 |x: &[f64; 3]| Some(on_track(tracks[0], x[0], place)? - on_track(tracks[1], x[1], x[2])?);
-            let found = solve(near, bounds, &off).filter(|f| f.1 <= MEETS * self.tolerance.fit);
+            let found = solve(near, bounds, &off).filter(|f| f.1 <= one_place(self.tolerance));
             let (at, _) = found.ok_or_else(|| SurfacingError::FilletCorner { at: self.place(vertex) })?;
             out.push((place, at));
         }
@@ -561,7 +566,7 @@ impl<'a> Corners<'a> {
         let off = |x: &[f64; 3]| Some(on_track(tracks[0], x[0], x[1])? - contact(x[2])?);
         let bounds = [tracks[0].guide.domain(), Domain::new(0.0, 1.0), tracks[1].guide.domain()];
         let found =
-            solve([ts[longer], 0.5, near.0], bounds, &off).filter(|f| f.1 <= MEETS * self.tolerance.fit);
+            solve([ts[longer], 0.5, near.0], bounds, &off).filter(|f| f.1 <= one_place(self.tolerance));
         let ([t0, v0, t1], _) =
             found.ok_or_else(|| SurfacingError::FilletCorner { at: self.place(vertex) })?;
         let stop = contact(t1).ok_or_else(|| tracks[1].too_large(t1))?;
@@ -627,7 +632,7 @@ impl<'a> Corners<'a> {
             Some(first.section(x[0])?.centre - (place.point + place.normal * reach))
         };
         let found = solve([t, p.x, p.y], [first.guide.domain(), du, dv], &off);
-        let (x, _) = found.filter(|f| f.1 <= MEETS * self.tolerance.fit).ok_or_else(|| first.too_large(t))?;
+        let (x, _) = found.filter(|f| f.1 <= one_place(self.tolerance)).ok_or_else(|| first.too_large(t))?;
         let centre = first.section(x[0]).ok_or_else(|| first.too_large(t))?.centre;
         let mut sections = Vec::with_capacity(count);
         for &rail in &rails {
@@ -688,7 +693,7 @@ impl<'a> Corners<'a> {
             Some(Vector6::new(one.x, one.y, one.z, two.x, two.y, two.z))
         };
         let found = solve([a, 0.5, b, 0.5, c, 0.5], [da, share, db, share, dc, share], &off);
-        let (x, _) = found.filter(|f| f.1 <= MEETS * self.tolerance.fit).ok_or_else(|| mixed.clone())?;
+        let (x, _) = found.filter(|f| f.1 <= one_place(self.tolerance)).ok_or_else(|| mixed.clone())?;
         let at = on_track(tracks[0], x[0], x[1]).ok_or(mixed)?;
         let middle = self.put(at);
         let mut mitres = Vec::with_capacity(3);

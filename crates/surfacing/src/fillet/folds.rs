@@ -9,7 +9,7 @@ use std::collections::BTreeSet;
 use geometry::{Domain, Point3};
 use topology::VertexId;
 
-use super::corners::{Corners, MEETS, Mitre, Plan, side_after, taken_up};
+use super::corners::{Corners, Mitre, Plan, one_place, side_after, taken_up};
 use super::solve::{on_track, solve};
 use super::track::{InPlane, Pole};
 use crate::SurfacingError;
@@ -190,7 +190,7 @@ impl Corners<'_> {
             let other = &self.rails[rails[k]].track;
             let off = |x: &[f64; 1]| Some(on_track(other, ends[k], x[0])? - pole.at);
             let found =
-                solve([0.5], [Domain::new(0.0, 1.0)], &off).filter(|f| f.1 <= MEETS * self.tolerance.fit);
+                solve([0.5], [Domain::new(0.0, 1.0)], &off).filter(|f| f.1 <= one_place(self.tolerance));
             shares[k] = found.ok_or_else(too_large)?.0[0];
         }
         let at_pole = self.put(pole.at);

@@ -4,7 +4,7 @@
 use geometry::{EndDerivatives, NurbsCurve, Point3, interpolate};
 use topology::VertexId;
 
-use super::corners::{Corners, LOOKED_AT, MEETS};
+use super::corners::{Corners, LOOKED_AT, one_place};
 use super::solve::{contact_on_curve, solve};
 use super::track::longer;
 use crate::SurfacingError;
@@ -65,7 +65,7 @@ impl Corners<'_> {
                 Some(nalgebra::Vector4::new(apart.x, apart.y, apart.z, (on_a - ahead).dot(&along)))
             };
             let found =
-                solve([p.x, p.y, q.x, q.y], bounds, &off).filter(|f| f.1 <= MEETS * self.tolerance.fit);
+                solve([p.x, p.y, q.x, q.y], bounds, &off).filter(|f| f.1 <= one_place(self.tolerance));
             let Some((x, _)) = found else { break };
             (p, q) = (Point3::new(x[0], x[1], 0.0), Point3::new(x[2], x[3], 0.0));
             points.push(a.point([x[0], x[1]]));
@@ -104,7 +104,7 @@ impl Corners<'_> {
         let half = if spoke.at_end { curve.part(middle, whole.end) } else { curve.part(whole.start, middle) };
         let ([t, s], miss) = contact_on_curve(track, side, &half, t)?;
         let beyond = if spoke.at_end { s > d.end } else { s < d.start };
-        if !beyond || miss > MEETS * self.tolerance.fit {
+        if !beyond || miss > one_place(self.tolerance) {
             return None;
         }
         let from = if spoke.at_end { d.end } else { d.start };

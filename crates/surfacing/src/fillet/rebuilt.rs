@@ -9,7 +9,7 @@ use geometry::{
 use topology::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, straight_pcurve};
 
 use super::ball::Ball;
-use super::corners::{Across, Corners, Ended, MEETS, Mitre, Plan, Rail, Seeds};
+use super::corners::{Across, Corners, Ended, Mitre, Plan, Rail, Seeds, one_place};
 use super::ends::{Plane, slanted_end};
 use super::solve::solve;
 use super::track::Pole;
@@ -343,7 +343,7 @@ impl<'a> Rebuilt<'a> {
             let within = surface.domain().0;
             let solved = |v: f64, near: [f64; 3]| {
                 let off = |x: &[f64; 3]| Some(surface.point(x[0], v) - ground.point([x[1], x[2]]));
-                solve(near, [within, du, dv], &off).filter(|f| f.1 <= MEETS * self.tolerance.fit).map(|f| f.0)
+                solve(near, [within, du, dv], &off).filter(|f| f.1 <= self.meets(&[rail])).map(|f| f.0)
             };
             let images = |v: f64, x: [f64; 3]| [[x[0], v], [x[1], x[2]]];
             let (curve, [own, on_face]) = self.line(rail, &line.seeds, &solved, &images)?;
@@ -357,6 +357,12 @@ impl<'a> Rebuilt<'a> {
         Ok(OrientedEdge { edge, forward: true, pcurve: own })
     }
 
+    /// How many millimetres strips may be apart from what they meet: by as much as they are off themselves, where they only graze it
+    /// at their borders.
+    fn meets(&self, strips: &[usize]) -> f64 {
+        one_place(self.tolerance) + strips.iter().map(|s| self.strips[*s].max_deviation).sum::<f64>()
+    }
+
     /// A line between two strips, with either one's use of it.
     fn mitre(&mut self, mitre: &Mitre) -> Result<[OrientedEdge; 2], SurfacingError> {
         let [a, b] = mitre.rails;
@@ -364,7 +370,7 @@ impl<'a> Rebuilt<'a> {
         let bounds = [one.domain().0, two.domain().0, two.domain().1];
         let solved = |v: f64, near: [f64; 3]| {
             let off = |x: &[f64; 3]| Some(one.point(x[0], v) - two.point(x[1], x[2]));
-            solve(near, bounds, &off).filter(|f| f.1 <= MEETS * self.tolerance.fit).map(|f| f.0)
+            solve(near, bounds, &off).filter(|f| f.1 <= self.meets(&[a, b])).map(|f| f.0)
         };
         let images = |v: f64, x: [f64; 3]| [[x[0], v], [x[1], x[2]]];
         let (curve, [first, second]) = self.line(a, &mitre.seeds, &solved, &images)?;
