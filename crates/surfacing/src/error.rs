@@ -571,7 +571,7 @@ pub enum SurfacingError {
     },
     /// Edges of unlike radii that go on into each other.
     #[error(
-        "edges of {:.3} mm and of {:.3} mm go on smoothly into each other here, so that the radius would jump; give both the same, or let it change along them",
+        "the size would jump from {:.3} mm to {:.3} mm here, where edges go on smoothly into each other; let both be the same here, or let it change along them",
         sizes[0],
         sizes[1]
     )]

@@ -12,6 +12,7 @@ use topology::{EdgeId, Vertex, VertexId};
 use super::ends::{Plane, plane_of};
 use super::fading::{fading, is_tip};
 use super::setback::Setback;
+use super::sizes::ALIKE;
 use super::solve::{contact_on_curve, on_track, solve};
 use super::stops::Stop;
 use super::track::{Pole, Profile, Track};
@@ -417,6 +418,13 @@ impl<'a> Corners<'a> {
             (fan.spokes.len() - other == 2).then(|| fan.spokes[other + 1]),
         ];
         let mut ts = [self.end_of(rails[0], at_ends[0]), self.end_of(rails[1], at_ends[1])];
+        let sizes = [0, 1].map(|k| (self.rails[rails[k]].track.size)(ts[k]));
+        let at = self.place(vertex);
+        // A law that does not end round a closed run of edges as it begins.
+        let apart = || match (sizes[0] - sizes[1]).abs() > ALIKE {
+            true => SurfacingError::FilletSizes { sizes, at },
+            false => SurfacingError::FilletSides { at },
+        };
         let mut places: [Option<VertexId>; 2] = [None, None];
         for k in 0..2 {
             let Some(spoke) = between[k] else { continue };
@@ -429,7 +437,7 @@ impl<'a> Corners<'a> {
                     .section(ts[0])
                     .ok_or_else(|| self.rails[rails[0]].track.too_large(t))?;
                 if (section.contacts[own[0]].point - point).norm() > self.tolerance.join {
-                    return Err(SurfacingError::FilletSides { at: self.place(vertex) });
+                    return Err(apart());
                 }
             } else {
                 ts = [t, t_other];
@@ -444,9 +452,9 @@ impl<'a> Corners<'a> {
         let (mut here, mut there) = (section(0)?, section(1)?);
         // Faces that bend by next to nothing between the two, as drawn curves do, leave them apart by as little.
         let turned = sides[0] != sides[1];
-        let apart = here.apart(&there.turned(turned));
+        let off = here.apart(&there.turned(turned));
         let bound = LEVEL * (self.rails[rails[0]].track.size)(ts[0]);
-        if apart > self.tolerance.fit && apart <= bound {
+        if off > self.tolerance.fit && off <= bound {
             let middle = here.halfway(&there.turned(turned));
             self.rails[rails[0]].track.lean(ts[0], &middle);
             self.rails[rails[1]].track.lean(ts[1], &middle.turned(turned));
@@ -456,7 +464,7 @@ impl<'a> Corners<'a> {
             let own = if k == 0 { sides } else { sides.map(|s| 1 - s) };
             let (a, b) = (here.contacts[own[0]].point, there.contacts[own[1]].point);
             if (a - b).norm() > self.tolerance.join {
-                return Err(SurfacingError::FilletSides { at: self.place(vertex) });
+                return Err(apart());
             }
             if places[k].is_none() {
                 places[k] = Some(self.put(nalgebra::center(&a, &b)));

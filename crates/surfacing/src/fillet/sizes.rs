@@ -9,7 +9,7 @@ use crate::SurfacingError;
 use crate::halves::Halves;
 
 /// Sizes in millimetres within which they are one.
-const ALIKE: f64 = 1e-9;
+pub(super) const ALIKE: f64 = 1e-9;
 
 /// Edges to be rounded, each with the number of its size.
 pub type Picked = BTreeMap<EdgeId, usize>;

@@ -22,6 +22,7 @@ use topology::{
 };
 
 use super::ends::{Plane, slanted_end};
+use super::sizes::ALIKE;
 use super::strip::strip;
 use super::track::LengthAt;
 use super::{LEVEL, Round, Rounded};
@@ -164,7 +165,7 @@ impl Laid {
 /// faces of one shape it ends where the shape's other faces cut it, and what lies between its lines of contact goes.
 ///
 /// # Errors
-/// `NothingBetween`, `NoFullRound`, `HeldNowhere`; `HeldJumps`; `NoSize`; `FilletTooLarge` where the radius changes too much;
+/// `NothingBetween`, `NoFullRound`, `HeldNowhere`; `HeldJumps`; `NoSize`; `FilletSizes`; `FilletTooLarge` where the radius changes too much;
 /// `FilletEndsInside` for one that does not part what it is to trim; `FilletObstructed`; those of [`geometry::parallel_surface`].
 pub fn fillet_between(rolling: &Rolling<'_>, tolerance: &Tolerance) -> Result<Rounded, SurfacingError> {
     let mut supports: Vec<&Support<'_>> = rolling.supports.iter().collect();
@@ -295,6 +296,12 @@ fn laid(
     for way in ways(pieces, tolerance) {
         let lengths: Vec<f64> = way.iter().map(|(k, _)| pieces[*k].length()).collect();
         let whole: f64 = lengths.iter().sum();
+        let [from, to] = [(way[0], false), (way[way.len() - 1], true)]
+            .map(|((k, forward), last)| pieces[k].place(forward == last));
+        let sizes = [radius(0.0), radius(1.0)];
+        if (to - from).norm() <= tolerance.join && (sizes[0] - sizes[1]).abs() > ALIKE {
+            return Err(SurfacingError::FilletSizes { sizes, at: from.into() });
+        }
         let mut before = 0.0;
         for (&(k, forward), &length) in way.iter().zip(&lengths) {
             let (piece, before_it) = (&pieces[k], before);
@@ -332,10 +339,7 @@ fn laid(
 
 /// Pieces that follow each other, in order, each with whether it runs that way; every way begins as its first piece runs.
 fn ways(pieces: &[Piece], tolerance: &Tolerance) -> Vec<Vec<(usize, bool)>> {
-    let place = |k: usize, at_end: bool| {
-        let piece = &pieces[k];
-        piece.spine.curve.point(if at_end { piece.part().end } else { piece.part().start })
-    };
+    let place = |k: usize, at_end: bool| pieces[k].place(at_end);
     let mut used = vec![false; pieces.len()];
     // What follows a piece that ends at a place.
     let next = |used: &[bool], at: Point3| {

@@ -172,6 +172,12 @@ impl Piece {
         pieces.collect()
     }
 
+    /// Where the ball's centre begins or ends.
+    pub(super) fn place(&self, at_end: bool) -> Point3 {
+        let part = self.part();
+        self.spine.curve.point(if at_end { part.end } else { part.start })
+    }
+
     pub(super) fn length(&self) -> f64 {
         let part = self.part();
         self.spine.curve.part(part.start, part.end).length()
