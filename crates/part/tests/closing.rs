@@ -7,6 +7,7 @@ use std::f64::consts::PI;
 
 use made::{bodies, circle, failure, near, of, reached, rebuild, recipe, rectangle, step};
 use part::{Edit, Outcome, Recipe, report};
+use proptest::prelude::*;
 use serde_json::{Value, json};
 
 /// A cylinder of radius 10 along z from z = -20 to 20: a solid, or only its side.
@@ -437,4 +438,72 @@ fn faces_taken_from_a_solid_are_joined_into_one_again_by_one_click() {
     let rebuilt = rebuild(&cured);
     assert!(report(&cured, &rebuilt).ready);
     near(made::volume(&rebuilt, 3), PI * 100.0 * 40.0, 1e-9);
+}
+
+/// A strip of bent sheet, legs of some lengths that turn right or left by angles in degrees, cut by a block to the part of its width
+/// between two shares of it. What is left is the length along its middle times thickness times width.
+fn bent_strip_cut(legs: &[f64], turns: &[f64], [thick, wide]: [f64; 2], shares: [f64; 2]) {
+    const RADIUS: f64 = 3.0;
+    let (mut points, mut way, mut length) = (vec![[0.0, 0.0]], 0.0_f64, 0.0);
+    for (k, leg) in legs.iter().enumerate() {
+        let [x, y] = points[k];
+        points.push([x + leg * way.cos(), y + leg * way.sin()]);
+        length += leg;
+        if let Some(turn) = turns.get(k).filter(|_| k + 1 < legs.len()) {
+            // Back and forth, so that it never runs into itself.
+            let turn = if k % 2 == 0 { turn.to_radians() } else { -turn.to_radians() };
+            way += turn;
+            length += RADIUS * (turn.abs() - 2.0 * (0.5 * turn.abs()).tan());
+        }
+    }
+    let rounded = (1..legs.len()).rev();
+    let changes: Vec<Value> =
+        rounded.map(|k| json!({"change": "fillet", "curve": "c", "corner": k, "radius": RADIUS})).collect();
+    let line = json!({"plane": "xz", "curves": [{"id": "c", "kind": "polyline", "points": points}], "changes": changes});
+    let [from, to] = shares.map(|s| wide * (s - 0.5));
+    let reach = legs.iter().sum::<f64>() + 10.0;
+    let strip = vec![
+        step("line", "drawing", line),
+        step(
+            "middle",
+            "extrude",
+            json!({"profile": of("line"), "length": 0.5 * wide, "back": 0.5 * wide, "ends": "open"}),
+        ),
+        step("strip", "thicken", json!({"surface": of("middle"), "side": "both", "thickness": 0.5 * thick})),
+    ];
+    let cut = json!({"what": "common", "solids": [of("strip"), of("block")]});
+    let made = with(
+        vec![strip, block("block", [-10.0, from, reach, to], reach, reach)],
+        step("left", "combine", cut),
+    );
+    near(total(&made), length * thick * (to.min(0.5 * wide) - from.max(-0.5 * wide)), 1e-7);
+    assert!(report(&made, &rebuild(&made)).ready);
+}
+
+#[test]
+fn a_bent_bracket_is_cut_where_places_of_its_bends_are_looked_for() {
+    // Beside a bend, where it goes on into a leg, a step led to another place, which was taken for the one that was looked for.
+    bent_strip_cut(&[24.0, 18.0, 30.0, 18.0, 24.0], &[90.0; 4], [1.5, 40.0], [-1.0 / 18.0, 17.0 / 18.0]);
+    bent_strip_cut(&[24.0, 18.0, 30.0], &[90.0; 2], [1.5, 40.0], [0.5, 0.875]);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 24, ..ProptestConfig::default() })]
+
+    #[test]
+    fn a_bent_strip_is_cut_at_any_place_of_its_width(
+        bends in prop::collection::vec((14.0..30.0_f64, prop_oneof![Just(90.0), Just(45.0), 20.0..100.0_f64]), 2..6),
+        thick in 0.4..2.0_f64,
+        wide in 20.0..60.0_f64,
+        parts in prop::sample::select(vec![2_u32, 3, 4, 6, 8, 9, 12, 18, 24, 36]),
+        place in 0.0..1.0_f64,
+        even in any::<bool>(),
+    ) {
+        let (legs, turns): (Vec<f64>, Vec<f64>) = bends.into_iter().unzip();
+        let share = if even { (place * f64::from(parts - 1)).floor() / f64::from(parts) } else { place };
+        bent_strip_cut(&legs, &turns, [thick, wide], [share, 1.1]);
+        if share > 0.05 {
+            bent_strip_cut(&legs, &turns, [thick, wide], [-0.1, share]);
+        }
+    }
 }

@@ -892,9 +892,12 @@ impl SurfacingError {
             | Self::NotFlat { at, .. }
             | Self::OpenOutline { at, .. }
             | Self::Misses { at }
-            | Self::Topology(TopologyError::EdgeOffVertex { at, .. } | TopologyError::AcrossSeam { at }) => {
-                Some(*at)
-            }
+            | Self::Topology(
+                TopologyError::EdgeOffVertex { at, .. }
+                | TopologyError::AcrossSeam { at }
+                | TopologyError::Unresolved { at }
+                | TopologyError::Unfollowed { at, .. },
+            ) => Some(*at),
             Self::Geometry(e) | Self::Topology(TopologyError::Geometry(e)) => e.place(),
             _ => None,
         }

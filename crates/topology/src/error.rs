@@ -33,6 +33,16 @@ pub enum TopologyError {
         /// Near where.
         at: [f64; 3],
     },
+    /// The line in which faces meet is not where both are.
+    #[error(
+        "the line in which the shapes meet cannot be followed here, it would be {off:.3} mm off; move one of them by a little, 0.01 mm say"
+    )]
+    Unfollowed {
+        /// How far off, in millimetres.
+        off: f64,
+        /// Where.
+        at: [f64; 3],
+    },
     /// A shell that should close has free edges.
     #[error("the shell has {0} free edges; join or cap them to make a solid")]
     Open(usize),

@@ -420,6 +420,10 @@ impl Arena {
             return Ok(());
         }
         let Some(fitted) = fitted else { return Ok(()) };
+        if fitted.max_deviation > self.tolerance.join {
+            let at = fitted.curve.point(fitted.curve.domain().at(0.5)).into();
+            return Err(TopologyError::Unfollowed { off: fitted.max_deviation, at });
+        }
         let point = |k: usize| if k == 0 { fitted.curve.start() } else { fitted.curve.end() };
         let mut vertices = ends;
         if closed && ends[0] == NONE {
@@ -548,13 +552,17 @@ fn three_meet(
     mut at: [[f64; 2]; 3],
     tolerance: &Tolerance,
 ) -> Option<[[f64; 2]; 3]> {
-    let mut miss = f64::MAX;
+    // Where two of them touch, as along a smooth edge, a step can lead far off.
+    let mut best = (f64::MAX, at);
     for _ in 0..MAX_NEWTON_STEPS {
         let t = [0, 1, 2].map(|k| surfaces[k].tangents(at[k][0], at[k][1]));
         let value = SVector::<f64, 6>::from_iterator(
             (t[0].0 - t[1].0).iter().chain((t[0].0 - t[2].0).iter()).copied().collect::<Vec<_>>(),
         );
-        miss = value.norm();
+        let miss = value.norm();
+        if miss < best.0 {
+            best = (miss, at);
+        }
         if miss <= 1e-7 * tolerance.resolution {
             break;
         }
@@ -575,7 +583,7 @@ fn three_meet(
                 }
             }
         }
-        let step = slope.lu().solve(&value)?;
+        let Some(step) = slope.lu().solve(&value) else { break };
         for k in 0..3 {
             let domains: [Domain; 2] = surfaces[k].domain().into();
             for x in 0..2 {
@@ -583,5 +591,5 @@ fn three_meet(
             }
         }
     }
-    (miss <= tolerance.fit).then_some(at)
+    (best.0 <= tolerance.fit).then_some(best.1)
 }
