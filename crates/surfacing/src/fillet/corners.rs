@@ -127,6 +127,11 @@ pub(super) fn one_place(tolerance: &Tolerance) -> f64 {
     MEETS * tolerance.fit
 }
 
+/// How many millimetres the ends of two strips may be apart that end in one vertex, and so what they have in common there.
+pub(super) fn one_vertex(tolerance: &Tolerance) -> f64 {
+    SAME * tolerance.join
+}
+
 /// The side of a rail that lies in the corner after its spoke.
 pub(super) fn side_after(spoke: Spoke) -> usize {
     usize::from(spoke.at_end)
@@ -521,7 +526,7 @@ impl<'a> Corners<'a> {
             };
             let off =
                 |x: &[f64; 3]| Some(on_track(tracks[0], x[0], place)? - on_track(tracks[1], x[1], x[2])?);
-            let found = solve(near, bounds, &off).filter(|f| f.1 <= one_place(self.tolerance));
+            let found = solve(near, bounds, &off).filter(|f| f.1 <= one_vertex(self.tolerance));
             let (at, _) = found.ok_or_else(|| SurfacingError::FilletCorner { at: self.place(vertex) })?;
             out.push((place, at));
         }
@@ -542,7 +547,7 @@ impl<'a> Corners<'a> {
         let [a, b] = reach;
         let (a, b) = (a?, b?);
         let common = self.put(point);
-        if (a.2 - b.2).norm() <= SAME * self.tolerance.join {
+        if (a.2 - b.2).norm() <= one_vertex(self.tolerance) {
             let (_, end) = self.cut(rails[0], outer[0], a.0, third)?;
             let v = [inner[0], outer[0]].map(|s| s as f64);
             let seeds = self.shared(vertex, rails, v, [ts[0], ts[1], inner[1] as f64])?;

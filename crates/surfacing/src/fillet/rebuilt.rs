@@ -9,7 +9,7 @@ use geometry::{
 use topology::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, straight_pcurve};
 
 use super::ball::Ball;
-use super::corners::{Across, Corners, Ended, Mitre, Plan, Rail, Seeds, one_place};
+use super::corners::{Across, Corners, Ended, Mitre, Plan, Rail, Seeds, one_place, one_vertex};
 use super::ends::{Plane, slanted_end};
 use super::solve::solve;
 use super::track::Pole;
@@ -368,9 +368,10 @@ impl<'a> Rebuilt<'a> {
         let [a, b] = mitre.rails;
         let (one, two) = (Arc::clone(&self.surfaces[a]), Arc::clone(&self.surfaces[b]));
         let bounds = [one.domain().0, two.domain().0, two.domain().1];
+        let allowed = self.meets(&[a, b]).max(one_vertex(self.tolerance));
         let solved = |v: f64, near: [f64; 3]| {
             let off = |x: &[f64; 3]| Some(one.point(x[0], v) - two.point(x[1], x[2]));
-            solve(near, bounds, &off).filter(|f| f.1 <= self.meets(&[a, b])).map(|f| f.0)
+            solve(near, bounds, &off).filter(|f| f.1 <= allowed).map(|f| f.0)
         };
         let images = |v: f64, x: [f64; 3]| [[x[0], v], [x[1], x[2]]];
         let (curve, [first, second]) = self.line(a, &mitre.seeds, &solved, &images)?;
