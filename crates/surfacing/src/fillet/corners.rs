@@ -25,6 +25,8 @@ use crate::halves::{Fan, Halves, Spoke};
 pub(super) const LOOKED_AT: usize = 8;
 /// Share of the join tolerance within which places are one.
 const SAME: f64 = 0.1;
+/// How many times that strips may be apart at the end of a line that they have in common.
+const ONE_LINE: f64 = 4.0;
 /// Share of the fit tolerance within which what is looked for step by step is found: what ends short of it, at a bound, is not.
 const MEETS: f64 = 0.1;
 /// Share of the radius within which balls at a corner are one, so that what touches them is tangent to about a tenth of a degree.
@@ -127,9 +129,10 @@ pub(super) fn one_place(tolerance: &Tolerance) -> f64 {
     MEETS * tolerance.fit
 }
 
-/// How many millimetres the ends of two strips may be apart that end in one vertex, and so what they have in common there.
-pub(super) fn one_vertex(tolerance: &Tolerance) -> f64 {
-    SAME * tolerance.join
+/// How many millimetres strips may be apart along a line that they have in common: at its end they can be farther apart than the
+/// places at which they end, which are taken for one vertex.
+pub(super) fn one_line(tolerance: &Tolerance) -> f64 {
+    ONE_LINE * SAME * tolerance.join
 }
 
 /// The side of a rail that lies in the corner after its spoke.
@@ -526,7 +529,7 @@ impl<'a> Corners<'a> {
             };
             let off =
                 |x: &[f64; 3]| Some(on_track(tracks[0], x[0], place)? - on_track(tracks[1], x[1], x[2])?);
-            let found = solve(near, bounds, &off).filter(|f| f.1 <= one_vertex(self.tolerance));
+            let found = solve(near, bounds, &off).filter(|f| f.1 <= one_line(self.tolerance));
             let (at, _) = found.ok_or_else(|| SurfacingError::FilletCorner { at: self.place(vertex) })?;
             out.push((place, at));
         }
@@ -547,7 +550,7 @@ impl<'a> Corners<'a> {
         let [a, b] = reach;
         let (a, b) = (a?, b?);
         let common = self.put(point);
-        if (a.2 - b.2).norm() <= one_vertex(self.tolerance) {
+        if (a.2 - b.2).norm() <= SAME * self.tolerance.join {
             let (_, end) = self.cut(rails[0], outer[0], a.0, third)?;
             let v = [inner[0], outer[0]].map(|s| s as f64);
             let seeds = self.shared(vertex, rails, v, [ts[0], ts[1], inner[1] as f64])?;

@@ -9,7 +9,7 @@ use geometry::{
 use topology::{Edge, EdgeId, Face, Loop, OrientedEdge, Shell, Vertex, VertexId, straight_pcurve};
 
 use super::ball::Ball;
-use super::corners::{Across, Corners, Ended, Mitre, Plan, Rail, Seeds, one_place, one_vertex};
+use super::corners::{Across, Corners, Ended, Mitre, Plan, Rail, Seeds, one_line, one_place};
 use super::ends::{Plane, slanted_end};
 use super::solve::solve;
 use super::track::Pole;
@@ -368,7 +368,7 @@ impl<'a> Rebuilt<'a> {
         let [a, b] = mitre.rails;
         let (one, two) = (Arc::clone(&self.surfaces[a]), Arc::clone(&self.surfaces[b]));
         let bounds = [one.domain().0, two.domain().0, two.domain().1];
-        let allowed = self.meets(&[a, b]).max(one_vertex(self.tolerance));
+        let allowed = self.meets(&[a, b]).max(one_line(self.tolerance));
         let solved = |v: f64, near: [f64; 3]| {
             let off = |x: &[f64; 3]| Some(one.point(x[0], v) - two.point(x[1], x[2]));
             solve(near, bounds, &off).filter(|f| f.1 <= allowed).map(|f| f.0)
