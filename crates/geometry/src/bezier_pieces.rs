@@ -10,6 +10,8 @@ use crate::{Box3, Homogeneous, KnotVector, Point3, box_of, check_work};
 
 pub(crate) type Coefficient = [f64; 4];
 const ZERO: Coefficient = [0.0; 4];
+/// Share of a squared distance within which two are the same but for rounding.
+const ROUNDED: f64 = 1e-12;
 
 fn place(c: &Coefficient) -> Point3 {
     Point3::new(c[0] / c[3], c[1] / c[3], c[2] / c[3])
@@ -216,13 +218,14 @@ impl BezierPieces {
         })
     }
 
-    /// Which spans of u and which of v a place can be in that is the nearest to a point.
+    /// Which spans of u and which of v a place can be in that is the nearest to a point; none for one that is no place.
     pub(crate) fn spans_near(&self, to: &Point3) -> [Vec<bool>; 2] {
         check_work();
         let to_2 = |p: &Point3| (p - to).norm_squared();
         let size = (self.u.degree + 1) * (self.v.degree + 1);
         let corners = self.coefficients.iter().step_by(size).map(place);
-        let within_2 = corners.map(|c| to_2(&c)).fold(f64::MAX, f64::min);
+        // A box whose own corner that is must not be missed by rounding.
+        let within_2 = corners.map(|c| to_2(&c)).fold(f64::MAX, f64::min) * (1.0 + ROUNDED);
         let mut out = [&self.u, &self.v].map(|d| vec![false; d.inverse_lengths.len()]);
         for (piece, _) in
             self.boxes().iter().enumerate().filter(|(_, b)| b.distance_2(&[to.x, to.y, to.z]) <= within_2)

@@ -51,12 +51,12 @@ pub struct OnSurface {
 /// Parameters of the places to begin from: of a surface of many pieces in those alone that can be nearest to a point.
 fn sampled(surface: &NurbsSurface, near: Option<&Point3>) -> (Vec<f64>, Vec<f64>) {
     let (u, v) = (surface.knots_u(), surface.knots_v());
-    match near.filter(|_| surface.pieces().count() > MANY_PIECES) {
-        Some(to) => {
-            let [in_u, in_v] = surface.pieces().spans_near(to);
-            (u.sampled_in(&in_u, SEEDS_PER_SPAN), v.sampled_in(&in_v, SEEDS_PER_SPAN))
+    let near = near.filter(|_| surface.pieces().count() > MANY_PIECES);
+    match near.map(|to| surface.pieces().spans_near(to)) {
+        Some([in_u, in_v]) if in_u.contains(&true) => {
+            (u.sampled_in(|k| in_u[k], SEEDS_PER_SPAN), v.sampled_in(|k| in_v[k], SEEDS_PER_SPAN))
         }
-        None => (u.sampled(SEEDS_PER_SPAN), v.sampled(SEEDS_PER_SPAN)),
+        _ => (u.sampled(SEEDS_PER_SPAN), v.sampled(SEEDS_PER_SPAN)),
     }
 }
 

@@ -177,14 +177,14 @@ impl KnotVector {
     /// Parameters from end to end, `per_span` equal steps in each span that has a length; knots are met exactly.
     #[must_use]
     pub fn sampled(&self, per_span: usize) -> Vec<f64> {
-        self.sampled_in(&vec![true; self.knots.len()], per_span)
+        self.sampled_in(|_| true, per_span)
     }
 
     /// The same in those spans, counted among those that have a length, that are wanted.
-    pub(crate) fn sampled_in(&self, wanted: &[bool], per_span: usize) -> Vec<f64> {
+    pub(crate) fn sampled_in(&self, wanted: impl Fn(usize) -> bool, per_span: usize) -> Vec<f64> {
         let breaks = self.breaks();
         let mut out: Vec<f64> = Vec::new();
-        for (pair, _) in breaks.windows(2).zip(wanted).filter(|(_, wanted)| **wanted) {
+        for (_, pair) in breaks.windows(2).enumerate().filter(|(span, _)| wanted(*span)) {
             if out.last() != Some(&pair[0]) {
                 out.push(pair[0]);
             }

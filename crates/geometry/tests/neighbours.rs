@@ -128,6 +128,31 @@ proptest! {
         prop_assert!(((curve.point(found.parameter) - to).norm() - found.distance).abs() < 1e-12 * (1.0 + moved));
     }
 
+    /// On surfaces of many pieces, of which only some are looked at, none is nearer than the place that is found: not of very many
+    /// others, and beyond a corner it is that corner, however the distances are rounded.
+    #[test]
+    fn of_many_pieces_none_has_a_nearer_place(
+        heights in prop::collection::vec(-9.0..9.0f64, 144),
+        to in (-20.0..140.0f64, -20.0..140.0f64, -40.0..40.0f64),
+        beyond in (0.001..50.0f64, 0.001..50.0f64),
+        far in prop_oneof![Just(0.0), Just(1e5)],
+    ) {
+        let point = |k: usize| Point3::new(far + 10.0 * (k / 12) as f64, 10.0 * (k % 12) as f64, heights[k]);
+        let net: Vec<Point3> = (0..144).map(point).collect();
+        let knots = || KnotVector::clamped_uniform(3, 12).unwrap();
+        let surface = NurbsSurface::try_new(knots(), knots(), &net, None).unwrap();
+        let to = Point3::new(far + to.0, to.1, to.2);
+        let found = closest_on_surface(&surface, &to);
+        let (u, v) = surface.domain();
+        let shares: Vec<f64> = (0..=180).map(|k| f64::from(k) / 180.0).collect();
+        let [us, vs] = [u, v].map(|d| shares.iter().map(|s| d.at(*s)).collect::<Vec<f64>>());
+        let least = surface.grid(&us, &vs).iter().map(|p| (p - to).norm()).fold(f64::MAX, f64::min);
+        prop_assert!(found.distance <= least * (1.0 + 2e-6) + 1e-9 && found.distance > least - 0.5, "{found:?} {least}");
+        let corner = surface.point(u.start, v.start);
+        let outside = Point3::new(corner.x - 60.0 - beyond.0, corner.y - 60.0 - beyond.1, corner.z);
+        prop_assert!(closest_on_surface(&surface, &outside).distance <= (outside - corner).norm() * (1.0 + 1e-12));
+    }
+
     /// Knots by the hundred do not move the nearest place of a curve, nor lose where two curves meet.
     #[test]
     fn dense_knots_change_nothing_of_what_is_near(
