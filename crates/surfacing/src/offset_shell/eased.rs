@@ -8,6 +8,7 @@ use std::sync::Arc;
 use geometry::{
     Demand, Domain, Fair, Fairness, KnotVector, NurbsSurface, Point3, Region, Tolerance, Vector3,
 };
+use rstar::RTree;
 use topology::{Face, Shell, face_extent};
 
 use super::parted::Folding;
@@ -135,11 +136,13 @@ impl<'a> Easing<'a> {
             });
             part = larger;
             let fine = seen(part, FINE);
-            let all: Vec<Point3> = fine.iter().chain(&coarse).map(|p| p.point).collect();
+            let all: RTree<[f64; 3]> =
+                RTree::bulk_load(fine.iter().chain(&coarse).map(|p| p.point.into()).collect());
             let least = (radius * (1.0 - NEARER)).powi(2);
-            let is_free = |centre: &Point3| all.iter().all(|q| (q - centre).norm_squared() >= least);
+            let is_free =
+                |centre: Point3| all.locate_within_distance(<[f64; 3]>::from(centre), least).next().is_none();
             let centre = |p: &Place| p.point + p.away * radius;
-            let is_touched = |p: &&Place| is_free(&centre(p));
+            let is_touched = |p: &&Place| is_free(centre(p));
             let touched: BTreeSet<usize> =
                 fine.iter().enumerate().filter(|(_, p)| is_touched(p)).map(|(k, _)| k).collect();
             let is_inner = |p: &Place| {
@@ -152,22 +155,25 @@ impl<'a> Easing<'a> {
             if part != extent && fine.iter().enumerate().any(|(k, p)| !touched.contains(&k) && !is_inner(p)) {
                 continue;
             }
-            let own = fine.iter().enumerate().filter(|(k, _)| touched.contains(k)).map(|(_, p)| p);
-            let centres: Vec<Point3> = own.chain(coarse.iter().filter(is_touched)).map(centre).collect();
-            let lifted = fine.into_iter().enumerate().filter(|(k, _)| !touched.contains(k)).map(|(_, p)| {
-                let first = centres.iter().filter_map(|c| reached(&p, c, radius)).fold(f64::MAX, f64::min);
-                (first < radius).then_some((p, first))
-            });
-            let lifted = lifted.collect::<Option<Vec<_>>>()?;
             // At a border the wall would end elsewhere.
             let step = [0, 1].map(|k| part[k].length() / FINE as f64);
-            let is_beside = |(p, _): &(Place, f64)| {
+            let is_beside = |p: &Place| {
                 let ways = [[1.0, 0.0], [-1.0, 0.0], [0.0, 1.0], [0.0, -1.0]];
                 ways.iter().any(|w| !outlines.hold(&[0, 1].map(|k| p.at[k] + w[k] * step[k])))
             };
-            if lifted.iter().any(is_beside) {
+            if fine.iter().enumerate().any(|(k, p)| !touched.contains(&k) && is_beside(p)) {
                 return None;
             }
+            let own = fine.iter().enumerate().filter(|(k, _)| touched.contains(k)).map(|(_, p)| p);
+            let centres = own.chain(coarse.iter().filter(is_touched)).map(|p| centre(p).into()).collect();
+            let centres: RTree<[f64; 3]> = RTree::bulk_load(centres);
+            let lifted = fine.into_iter().enumerate().filter(|(k, _)| !touched.contains(k)).map(|(_, p)| {
+                // A ball that begins within its radius has its centre within two of them.
+                let near = centres.locate_within_distance(p.point.into(), (2.0 * radius).powi(2));
+                let first = near.filter_map(|c| reached(&p, &(*c).into(), radius)).fold(f64::MAX, f64::min);
+                (first < radius).then_some((p, first))
+            });
+            let lifted = lifted.collect::<Option<Vec<_>>>()?;
             return Some(Self { surface, part, lifted });
         }
         None
