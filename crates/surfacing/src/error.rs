@@ -555,7 +555,7 @@ pub enum SurfacingError {
     },
     /// A vertex at which strips along edges do not come together.
     #[error(
-        "the edges at this corner cannot be rounded together; round one of them by itself first, all that meet here, or another size"
+        "the edges at this corner cannot be rounded together; pick all that meet here, only one of them, or take another size"
     )]
     FilletCorner {
         /// Where.

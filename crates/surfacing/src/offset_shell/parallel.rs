@@ -14,6 +14,10 @@ const SETTLED: f64 = 1e-13;
 const CUT_OFF: [f64; 2] = [0.03, 1e-12];
 /// How many times the fit tolerance faces next to parallel may be apart where they meet.
 pub(super) const PARALLEL: f64 = 1.5;
+/// How many times the fit tolerance the place that they do have in common may be away from the nearest one, and how far apart they
+/// may be there.
+const CLOSE_BY: f64 = 20.0;
+const EXACTLY: f64 = 1e-4;
 
 /// How many times the distance a face may go on beyond its tip: what a cone of 2 degrees takes.
 const SLENDER: f64 = 60.0;
@@ -230,10 +234,15 @@ pub(super) fn common(
     allowed: f64,
     fit: f64,
 ) -> Option<Common> {
-    let found = |least: f64, allowed: f64| {
+    let found = |from: &[[f64; 2]], least: f64, allowed: f64| {
         nearest(carriers, from, plane, least).filter(|found| found.miss <= allowed)
     };
-    found(CUT_OFF[0], allowed.max(PARALLEL * fit)).or_else(|| found(CUT_OFF[1], allowed))
+    let Some(near) = found(from, CUT_OFF[0], allowed.max(PARALLEL * fit)) else {
+        return found(from, CUT_OFF[1], allowed);
+    };
+    // Where they are not quite parallel the place itself may be close by; an edge that ends beside it would have a hook.
+    let is_close = |at: &Common| (at.point - near.point).norm() <= CLOSE_BY * fit;
+    Some(found(&near.at, CUT_OFF[1], EXACTLY * fit).filter(is_close).unwrap_or(near))
 }
 
 /// The same where carriers cross, at however small an angle.

@@ -18,6 +18,9 @@ use crate::thick::wall_from;
 
 /// How many times as long as the wall is thick the edge between two walls may be.
 const FAR: f64 = 1.2;
+/// Share of the fit tolerance by which what meets at its ends may be apart: walls next to level have no place in common that is sure,
+/// and the edge between them would be led past it and back.
+const LOOSE: f64 = 0.1;
 
 /// A sheet's outer and inner skin in one shell with walls between, all where the sheet is: what they are when they are offset is up to
 /// [`rebuilt`].
@@ -79,7 +82,8 @@ impl Offsets<'_> {
         let made = rebuilt(&whole, &distances, &joints, ASKEW, self.tolerance)?;
         // Walls next to level, or bent the wrong way, would end each other far from the crease.
         let most = FAR * reach.iter().map(|[outward, inward]| outward + inward).fold(0.0, f64::max);
-        match neighbours.into_iter().find(|(_, walls)| !meet_within(&made, *walls, most)) {
+        let loose = LOOSE * self.tolerance.fit;
+        match neighbours.into_iter().find(|(_, walls)| !meet_within(&made, *walls, most, loose)) {
             Some((at, _)) => Err(SurfacingError::OffsetOpen { at: at.into() }),
             None => Ok(made),
         }
@@ -109,8 +113,9 @@ fn border_of(halves: &Halves<'_>) -> Vec<Bordering> {
     border.iter().map(with_next).collect()
 }
 
-/// Whether two faces of what an offset was made from share an edge of it, and none that is longer.
-fn meet_within(made: &OffsetShell, faces: [usize; 2], most: f64) -> bool {
+/// Whether two faces of what an offset was made from share an edge of it, none that is longer, and none at whose ends edges are more
+/// than `loose` mm apart.
+fn meet_within(made: &OffsetShell, faces: [usize; 2], most: f64, loose: f64) -> bool {
     let uses = |face: usize| {
         let own = made.shell.faces().iter().zip(&made.of).filter(move |(_, of)| **of == face);
         own.flat_map(|(f, _)| &f.loops).flat_map(|l| &l.edges).map(|u| u.edge)
@@ -118,7 +123,14 @@ fn meet_within(made: &OffsetShell, faces: [usize; 2], most: f64) -> bool {
     let others: BTreeSet<EdgeId> = uses(faces[1]).collect();
     let mut shared = uses(faces[0]).filter(|e| others.contains(e)).peekable();
     let length = |e: EdgeId| made.shell.edge(e).curve.as_ref().map_or(0.0, NurbsCurve::length);
-    shared.peek().is_some() && shared.all(|e| length(e) <= most)
+    let ends_at = |v: VertexId| {
+        let curves = made.shell.edges().iter().filter_map(|e| Some((e, e.curve.as_ref()?)));
+        let ends = curves.flat_map(|(e, c)| [(e.start, c.start()), (e.end, c.end())]);
+        let near = |p: Point3| (p - made.shell.vertex(v).point).norm() <= loose;
+        ends.filter(|(at, _)| *at == v).all(|(_, p)| near(p))
+    };
+    let is_sure = |e: EdgeId| [made.shell.edge(e).start, made.shell.edge(e).end].into_iter().all(ends_at);
+    shared.peek().is_some() && shared.all(|e| length(e) <= most && is_sure(e))
 }
 
 impl Sheet<'_> {
