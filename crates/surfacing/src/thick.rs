@@ -14,8 +14,8 @@ use crate::thicken::skin_called;
 use crate::wall::{away_from, borders, least_over, places};
 use crate::{Change, OffsetShell, Offsets, Revolved, SurfacingError, Wall, thicken, wall_between};
 
-/// How many times the fit tolerance a wall may be too thin.
-const NEARER: f64 = 4.0;
+/// Share of the fit tolerance by which a wall may be too thin.
+const NEARER: f64 = 1e-3;
 /// How many times as long as its wall is thick an end may be.
 const LONGEST_END: f64 = 1.5;
 /// How many times the join tolerance what stands for an edge may end before or after it where it ends with it.

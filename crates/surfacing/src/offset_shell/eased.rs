@@ -2,7 +2,6 @@
 //! of that size reaches takes its place (the closing of mathematical morphology: Serra, Image analysis and mathematical morphology,
 //! 1982, chapter 2; in one plane it is a rounding of that radius). The wall is a little thicker there than asked, and nowhere thinner.
 
-use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use geometry::{
@@ -142,9 +141,8 @@ impl<'a> Easing<'a> {
             let is_free =
                 |centre: Point3| all.locate_within_distance(<[f64; 3]>::from(centre), least).next().is_none();
             let centre = |p: &Place| p.point + p.away * radius;
-            let is_touched = |p: &&Place| is_free(centre(p));
-            let touched: BTreeSet<usize> =
-                fine.iter().enumerate().filter(|(_, p)| is_touched(p)).map(|(k, _)| k).collect();
+            let is_touched = |p: &Place| is_free(centre(p));
+            let (touched, untouched): (Vec<Place>, Vec<Place>) = fine.into_iter().partition(is_touched);
             let is_inner = |p: &Place| {
                 (0..2).all(|k| {
                     let step = 1.5 * part[k].length() / FINE as f64;
@@ -152,7 +150,7 @@ impl<'a> Easing<'a> {
                     at(part[k].start, extent[k].start) && at(part[k].end, extent[k].end)
                 })
             };
-            if part != extent && fine.iter().enumerate().any(|(k, p)| !touched.contains(&k) && !is_inner(p)) {
+            if part != extent && !untouched.iter().all(is_inner) {
                 continue;
             }
             // At a border the wall would end elsewhere.
@@ -161,13 +159,12 @@ impl<'a> Easing<'a> {
                 let ways = [[1.0, 0.0], [-1.0, 0.0], [0.0, 1.0], [0.0, -1.0]];
                 ways.iter().any(|w| !outlines.hold(&[0, 1].map(|k| p.at[k] + w[k] * step[k])))
             };
-            if fine.iter().enumerate().any(|(k, p)| !touched.contains(&k) && is_beside(p)) {
+            if untouched.iter().any(is_beside) {
                 return None;
             }
-            let own = fine.iter().enumerate().filter(|(k, _)| touched.contains(k)).map(|(_, p)| p);
-            let centres = own.chain(coarse.iter().filter(is_touched)).map(|p| centre(p).into()).collect();
-            let centres: RTree<[f64; 3]> = RTree::bulk_load(centres);
-            let lifted = fine.into_iter().enumerate().filter(|(k, _)| !touched.contains(k)).map(|(_, p)| {
+            let balls = touched.iter().chain(coarse.iter().filter(|p| is_touched(p)));
+            let centres: RTree<[f64; 3]> = RTree::bulk_load(balls.map(|p| centre(p).into()).collect());
+            let lifted = untouched.into_iter().map(|p| {
                 // A ball that begins within its radius has its centre within two of them.
                 let near = centres.locate_within_distance(p.point.into(), (2.0 * radius).powi(2));
                 let first = near.filter_map(|c| reached(&p, &(*c).into(), radius)).fold(f64::MAX, f64::min);

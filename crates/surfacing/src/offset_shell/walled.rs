@@ -123,13 +123,14 @@ fn meet_within(made: &OffsetShell, faces: [usize; 2], most: f64, loose: f64) -> 
     let others: BTreeSet<EdgeId> = uses(faces[1]).collect();
     let mut shared = uses(faces[0]).filter(|e| others.contains(e)).peekable();
     let length = |e: EdgeId| made.shell.edge(e).curve.as_ref().map_or(0.0, NurbsCurve::length);
-    let ends_at = |v: VertexId| {
+    let come_together = |v: VertexId| {
         let curves = made.shell.edges().iter().filter_map(|e| Some((e, e.curve.as_ref()?)));
         let ends = curves.flat_map(|(e, c)| [(e.start, c.start()), (e.end, c.end())]);
         let near = |p: Point3| (p - made.shell.vertex(v).point).norm() <= loose;
         ends.filter(|(at, _)| *at == v).all(|(_, p)| near(p))
     };
-    let is_sure = |e: EdgeId| [made.shell.edge(e).start, made.shell.edge(e).end].into_iter().all(ends_at);
+    let is_sure =
+        |e: EdgeId| [made.shell.edge(e).start, made.shell.edge(e).end].into_iter().all(come_together);
     shared.peek().is_some() && shared.all(|e| length(e) <= most && is_sure(e))
 }
 
